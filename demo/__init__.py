@@ -1,0 +1,1 @@
+"""The demo: Kelpmoor Aquarium's systems on loopback, with a history and some trouble."""

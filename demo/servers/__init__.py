@@ -1,0 +1,1 @@
+"""Real servers from Debian's packages, started on loopback for the demo and the tests."""

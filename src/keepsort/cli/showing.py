@@ -1,0 +1,204 @@
+"""Trees, comparisons, plans and runs on a terminal."""
+
+import sys
+from typing import Any
+
+from keepsort.cli.output import Output
+from keepsort.core.compare import Comparison, Difference, compare_attributes
+from keepsort.core.model import ConfigObject, Path, Value
+from keepsort.core.model.notation import write_slash
+from keepsort.core.plan import changed_names
+from keepsort.core.snapshot import Node, Snapshot
+from keepsort.server.restores.models import PlanRecord, Run, RunStep
+from keepsort.server.restores.previewing import open_plan
+from keepsort.server.snapshots.services import open_snapshot
+
+
+def _shown(tree: Snapshot, kind: str, attributes: dict[str, Value]) -> dict[str, Value]:
+    return {
+        name: "••••••" if tree.schema.spec(kind, name).secret else value
+        for name, value in attributes.items()
+    }
+
+
+def _tree(tree: Snapshot, node: Node, depth: int) -> dict[str, Any]:
+    obj = tree.object(node)
+    found: dict[str, Any] = {
+        "path": tree.schema.notation.write(node.path),
+        "slash_path": write_slash(node.path),
+        "name": obj.name,
+        "kind": obj.kind,
+        "identity": obj.identity,
+        "attributes": _shown(tree, obj.kind, obj.attributes),
+        "facts": obj.facts,
+    }
+    if obj.unreadable is not None:
+        found["unreadable"] = obj.unreadable
+    found["children_count"] = node.entry.children.count if node.entry.children else 0
+    if depth > 0:
+        found["children"] = [_tree(tree, n, depth - 1) for n in tree.children(node)]
+    return found
+
+
+def _lines(obj: ConfigObject, shown: dict[str, Value], indent: str) -> list[str]:
+    lines = []
+    for name, value in sorted(shown.items()):
+        values = value if isinstance(value, list) else [value]
+        lines += [f"{indent}  {name}: {v if not isinstance(v, bytes) else v.hex()}" for v in values]
+    if obj.unreadable is not None:
+        lines.append(f"{indent}  ({obj.unreadable})")
+    return lines
+
+
+def show_tree(output: Output, tree: Snapshot, path: Path, depth: int) -> None:
+    """Show a branch with its attributes."""
+    top = tree.find(path)
+    assert top is not None
+    if output.as_json:
+        output.document(_tree(tree, top, depth))
+        return
+    for node in tree.walk(top):
+        level = len(node.path) - len(path)
+        if level <= depth:
+            obj = tree.object(node)
+            indent = "  " * level
+            name = obj.name or tree.schema.notation.write(node.path)
+            print(f"{indent}{name}  [{tree.schema.label(obj.kind)}]")
+            print("\n".join(_lines(obj, _shown(tree, obj.kind, obj.attributes), indent)))
+
+
+def _difference(found: Comparison, difference: Difference) -> dict[str, Any]:
+    schema = found.left.schema
+    left = found.left.object(difference.left) if difference.left else None
+    right = found.right.object(difference.right) if difference.right else None
+    names = set(difference.attributes)
+    details = []
+    if left is not None and right is not None and names:
+        for item in compare_attributes(schema, difference.kind, left.attributes, right.attributes):
+            if item.name in names:
+                details.append(_attribute(schema.spec(difference.kind, item.name).secret, item))
+        if "kind" in names:
+            details.append({"name": "kind", "state": "changed", "backup": left.kind, "live": right.kind})
+    result: dict[str, Any] = {
+        "path": schema.notation.write(difference.path),
+        "slash_path": write_slash(difference.path),
+        "difference": difference.state,
+        "kind": difference.kind,
+        "attributes": details,
+    }
+    if difference.live_path is not None and difference.state == "moved":
+        result["live_path"] = schema.notation.write(difference.live_path)
+    if difference.similarity is not None:
+        result["similarity"] = difference.similarity
+    return result
+
+
+def _attribute(secret: bool, item: Any) -> dict[str, Any]:
+    found: dict[str, Any] = {"name": item.name, "state": item.state}
+    if secret:
+        return found
+    found |= {"backup": item.left, "live": item.right}
+    if item.only_left or item.only_right:
+        found |= {"only_backup": item.only_left, "only_live": item.only_right}
+    if item.stretches:
+        found["hunks"] = [
+            {"number": s.number, "state": s.state, "backup": s.left, "live": s.right}
+            for s in item.stretches
+            if s.state != "same"
+        ]
+    return found
+
+
+def show_comparison(output: Output, found: Comparison, start: Path) -> None:
+    """Show how two trees differ."""
+    differences = found.beneath(start) if start else found.differences
+    tally = found.tally_beneath(start) if start else found.tally
+    if output.as_json:
+        rows = [_difference(found, d) for d in differences]
+        output.document({"tally": tally, "same": found.same, "differences": rows})
+        return
+    if not differences:
+        print("no differences")
+    for difference in differences:
+        names = f"  ({', '.join(difference.attributes)})" if difference.attributes else ""
+        print(f"{difference.state:<10}  {found.left.schema.notation.write(difference.path)}{names}")
+
+
+def _clean(secret_names: set[str], attributes: dict[str, Value] | None) -> dict[str, Value] | None:
+    if attributes is None:
+        return None
+    return {n: "••••••" if n in secret_names else v for n, v in attributes.items()}
+
+
+def show_plan(output: Output, record: PlanRecord) -> None:
+    """Show a plan: its steps in order and what to know first."""
+    plan = open_plan(record)
+    schema = open_snapshot(record.look).schema
+    if output.as_json:
+        steps = []
+        for step, rendered in zip(plan.steps, record.rendered, strict=True):
+            names = {*(step.before or {}), *(step.after or {})}
+            secret = {n for n in names if schema.spec(step.kind, n).secret}
+            steps.append(
+                {
+                    "number": step.number,
+                    "action": step.action,
+                    "path": schema.notation.write(step.path),
+                    "to": schema.notation.write(step.to) if step.to is not None else None,
+                    "attributes": changed_names(schema, step),
+                    "before": _clean(secret, step.before),
+                    "after": _clean(secret, step.after),
+                    "needs": list(step.needs),
+                    "reason": step.reason,
+                    "rendered": rendered,
+                }
+            )
+        findings = [
+            {
+                "finding": f.name,
+                "level": f.level,
+                "code": f.code,
+                "text": f.text,
+                "path": schema.notation.write(f.path),
+                "attribute": f.attribute,
+            }
+            for f in plan.findings
+        ]
+        output.document(
+            {"plan": record.pk, "steps": steps, "findings": findings, "summary": record.summary}
+        )
+        return
+    print(f"plan {record.pk}")
+    for step in plan.steps:
+        to = f" -> {schema.notation.write(step.to)}" if step.to is not None else ""
+        why = f"  ({step.reason})" if step.reason else ""
+        print(f"{step.number:>4}  {step.action:<7} {schema.notation.write(step.path)}{to}{why}")
+    for finding in plan.findings:
+        print(f"{finding.level}: {finding.text}  [{finding.name}]")
+
+
+def show_run(output: Output, run: Run) -> None:
+    """Show how a run went; leaves with status 1 unless all of it was done."""
+    schema = open_snapshot(run.plan.look).schema
+    lines = {line.number: line for line in run.steps.all()}
+    steps = [
+        {
+            "number": s.number,
+            "action": s.action,
+            "path": schema.notation.write(s.path),
+            "state": lines[s.number].state,
+            "already": lines[s.number].already,
+            "message": lines[s.number].message,
+        }
+        for s in open_plan(run.plan).steps
+    ]
+    if output.as_json:
+        output.document({"run": run.pk, "outcome": run.outcome, "steps": steps, "message": run.message})
+    else:
+        for step in steps:
+            print(f"{step['number']:>4}  {step['state']:<8} {step['action']:<7} {step['path']}")
+        print(f"run {run.pk}: {run.outcome}")
+    if run.outcome != "verified":
+        done = sum(1 for line in lines.values() if line.state == RunStep.State.DONE)
+        print(f"keepsort: {done} of {len(lines)} steps were done. {run.message}", file=sys.stderr)
+        sys.exit(1)

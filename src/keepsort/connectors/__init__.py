@@ -1,0 +1,1 @@
+"""One live protocol each, translated to the model and back."""

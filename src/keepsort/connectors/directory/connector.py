@@ -1,0 +1,464 @@
+"""The directory connector: LDAP v3 entries as objects, and back."""
+
+from collections.abc import Iterator, Sequence
+from functools import cached_property
+from typing import Any
+
+import ldap
+from ldap.controls import SimplePagedResultsControl
+from ldap.controls.libldap import AssertionControl
+from ldap.dn import str2dn
+from ldap.filter import filter_format
+from ldap.ldapobject import SimpleLDAPObject
+
+from keepsort.connectors.base import (
+    Description,
+    Endpoint,
+    Outcome,
+    Problem,
+    Promises,
+    SecretKeeper,
+)
+from keepsort.connectors.directory import ldif
+from keepsort.connectors.directory.changes import modifications
+from keepsort.connectors.directory.schema import DirectorySchema
+from keepsort.connectors.directory.session import connect, plain_errors
+from keepsort.connectors.errors import Conflict, Misconfigured, NoSuchBranch, Refused
+from keepsort.core.model import Attributes, ConfigObject, Path, Value
+from keepsort.core.model.notation import split_dn
+from keepsort.core.plan import Finding, Step
+from keepsort.core.plan.references import references
+from keepsort.core.plan.rehearsal import holds, is_done
+from keepsort.core.snapshot import Snapshot
+
+_ASSERTION = "1.3.6.1.1.12"  # RFC 4528
+_HIDDEN_FACTS = {"entryuuid", "subschemasubentry", "structuralobjectclass", "entrydn"}
+_ALL = ["*", "+"]
+
+
+def open_directory(endpoint: Endpoint, secrets: SecretKeeper) -> "Directory":
+    """Connect to a directory and sign in. Raises a `ConnectorError`."""
+    return Directory(endpoint, secrets)
+
+
+class Directory:
+    """One directory, from its base downwards."""
+
+    def __init__(self, endpoint: Endpoint, secrets: SecretKeeper) -> None:
+        base = endpoint.options.get("base", "")
+        if not base or split_dn(base) is None:
+            raise Misconfigured(
+                f"The base {base!r} is no distinguished name.",
+                "Give the topmost entry, like base=dc=kelpmoor,dc=example.",
+            )
+        try:
+            self._page_size = int(endpoint.options.get("page_size") or "1000")
+        except ValueError:
+            raise Misconfigured("The number of entries a page is no number.") from None
+        self._endpoint = endpoint
+        self._base = base
+        self._secrets = secrets
+        self._session: SimpleLDAPObject = connect(endpoint)
+
+    def close(self) -> None:
+        """Let go of the connection."""
+        try:
+            self._session.unbind_s()
+        except ldap.LDAPError:
+            pass  # it is gone already
+
+    # What the directory is
+
+    @cached_property
+    def _root_dse(self) -> dict[str, list[str]]:
+        with plain_errors(self._endpoint):
+            found = self._session.search_s("", ldap.SCOPE_BASE, attrlist=_ALL)
+        entry = found[0][1] if found else {}
+        return {k: [v.decode("utf-8", "replace") for v in vs] for k, vs in entry.items()}
+
+    @cached_property
+    def schema(self) -> DirectorySchema:
+        """The schema that the directory publishes."""
+        with plain_errors(self._endpoint):
+            where = self._session.search_subschemasubentry_s(self._base)
+            where = where or self._session.search_subschemasubentry_s("")
+            entry = self._session.read_subschemasubentry_s(where) if where else None
+        if not entry:
+            raise Misconfigured(
+                f"{self._endpoint.address} shows no schema to this account.",
+                "Allow the account to read the subschema entry.",
+            )
+        secrets = self._endpoint.options.get("secrets") or "userPassword"
+        return DirectorySchema(entry, self._base, secrets.split(","))
+
+    @cached_property
+    def _asserts(self) -> bool:
+        return _ASSERTION in self._root_dse.get("supportedControl", ())
+
+    def describe(self) -> Description:
+        """Return what the directory is, asked from itself."""
+        dse = self._root_dse
+        named = [*dse.get("vendorName", ()), *dse.get("vendorVersion", ())]
+        classes = {c.lower() for c in dse.get("objectClass", ())}
+        if not named:
+            named = ["OpenLDAP"] if "openldaprootdse" in classes else ["LDAP v3 directory"]
+        return Description(
+            software=" ".join(named),
+            schema=self.schema.model,
+            promises=Promises(
+                compare_and_set="server" if self._asserts else "check",
+                rename=True,
+                stable_identity=True,
+            ),
+        )
+
+    # Reading
+
+    def observe(self, branch: Path = ()) -> Iterator[tuple[Path, ConfigObject]]:
+        """Yield the entries of a branch, parents first, by pages (RFC 2696)."""
+        waiting: dict[Path, list[tuple[Path, ConfigObject]]] = {}
+        seen: set[Path] = set()
+        keys = self.schema.model.names.keys
+        top = keys(branch)
+
+        def release(path: Path, obj: ConfigObject) -> Iterator[tuple[Path, ConfigObject]]:
+            ready = [(path, obj)]
+            while ready:
+                place, found = ready.pop()
+                seen.add(keys(place))
+                yield place, found
+                ready.extend(waiting.pop(keys(place), ()))
+
+        for dn, entry in self._pages(self.schema.model.notation.write(branch)):
+            path = self._path(dn)
+            if path is None:
+                continue
+            obj = self._object(path, entry)
+            if keys(path) == top or keys(path[:-1]) in seen:
+                yield from release(path, obj)
+            else:
+                waiting.setdefault(keys(path[:-1]), []).append((path, obj))
+        yield from self._orphans(waiting, seen, branch, release)
+
+    def _orphans(self, waiting: Any, seen: set[Path], branch: Path, release: Any) -> Iterator[Any]:
+        """Yield entries whose parents the account may not read, the parents shown as such."""
+        keys = self.schema.model.names.keys
+        while waiting:
+            above = min(waiting, key=lambda k: (len(k), k))
+            path: Path = waiting[above][0][0][:-1]
+            for depth in range(len(branch), len(path) + 1):
+                if keys(path[:depth]) not in seen:
+                    name = path[depth - 1] if depth else ""
+                    hidden = ConfigObject(
+                        name=name, kind="unreadable", unreadable="the account may not read this entry"
+                    )
+                    yield from release(path[:depth], hidden)
+
+    def _pages(self, dn: str) -> Iterator[tuple[str, dict[str, list[bytes]]]]:
+        control = SimplePagedResultsControl(True, size=self._page_size, cookie="")
+        while True:
+            with plain_errors(self._endpoint):
+                try:
+                    number = self._session.search_ext(
+                        dn, ldap.SCOPE_SUBTREE, "(objectClass=*)", _ALL, serverctrls=[control]
+                    )
+                    _, found, _, controls = self._session.result3(number)
+                except ldap.NO_SUCH_OBJECT:
+                    raise NoSuchBranch(
+                        f"{self._endpoint.address} has no entry {dn}, or hides it from this account."
+                    ) from None
+            for name, entry in found:
+                if name is not None:
+                    yield name, entry
+            cookie = next((c.cookie for c in controls if c.controlType == control.controlType), b"")
+            if not cookie:
+                return
+            control.cookie = cookie
+
+    def read(self, paths: Sequence[Path]) -> list[ConfigObject | None]:
+        """Return chosen entries as they are now."""
+        return [self._read_one(path)[0] for path in paths]
+
+    def _read_one(self, path: Path) -> tuple[ConfigObject | None, str | None]:
+        """Return an entry and the stamp (entryCSN) that changes with every change to it."""
+        dn = self.schema.model.notation.write(path)
+        with plain_errors(self._endpoint):
+            try:
+                found = self._session.search_s(dn, ldap.SCOPE_BASE, attrlist=_ALL)
+            except ldap.NO_SUCH_OBJECT as error:
+                return (self._hidden(path) if self._conceals(path, error) else None), None
+            except ldap.INSUFFICIENT_ACCESS:
+                return self._hidden(path), None
+        entries = [(name, entry) for name, entry in found if name is not None]
+        if not entries:
+            return self._hidden(path), None
+        name, entry = entries[0]
+        stamp = entry.get("entryCSN", [b""])[0].decode("ascii", "replace")
+        return self._object(self._path(name) or path, entry), stamp or None
+
+    def _conceals(self, path: Path, error: ldap.LDAPError) -> bool:
+        """Tell "hidden" from "does not exist".
+
+        A server must name the nearest entry above that exists (RFC 4511, section 4.1.9,
+        matchedDN). Where it names none although the entry above can be read, it conceals.
+        """
+        detail = error.args[0] if error.args and isinstance(error.args[0], dict) else {}
+        if detail.get("matched") or not path:
+            return False
+        above = self.schema.model.notation.write(path[:-1])
+        try:
+            return bool(self._session.search_s(above, ldap.SCOPE_BASE, attrlist=["1.1"]))
+        except ldap.LDAPError:
+            return False
+
+    def _hidden(self, path: Path) -> ConfigObject:
+        return ConfigObject(
+            name=path[-1] if path else "",
+            kind="unreadable",
+            unreadable="the account may not read this entry",
+        )
+
+    def _path(self, dn: str) -> Path | None:
+        return self.schema.model.notation.read(dn)
+
+    def _object(self, path: Path, entry: dict[str, list[bytes]]) -> ConfigObject:
+        attributes: Attributes = {}
+        facts: Attributes = {}
+        schema = self.schema
+        for name, values in entry.items():
+            low = name.partition(";")[0].lower()
+            if low in schema.operational:
+                if low not in _HIDDEN_FACTS:
+                    facts[name] = self._values(low, values)
+            else:
+                attributes[name] = self._values(low, values)
+        for kind, value in _naming(path):
+            self._without(attributes, kind, value)
+        classes = [c.decode() for c in entry.get("objectClass", ())]
+        structural = entry.get("structuralObjectClass")
+        kind = structural[0].decode() if structural else schema.structural(classes)
+        identity = entry.get("entryUUID")
+        return ConfigObject(
+            name=path[-1] if path else "",
+            kind=kind,
+            identity=identity[0].decode() if identity else None,
+            attributes=attributes,
+            facts=facts,
+        )
+
+    def _without(self, attributes: Attributes, kind: str, value: str) -> None:
+        """Leave out the value that the entry's own name holds already."""
+        for name in attributes:
+            if name.lower() == kind.lower():
+                found = attributes[name]
+                kept = [v for v in (found if isinstance(found, list) else [found]) if not _same(v, value)]
+                if not kept:
+                    del attributes[name]
+                elif isinstance(found, list):
+                    attributes[name] = kept
+                return
+
+    def _values(self, name: str, values: list[bytes]) -> Value:
+        found = [self._value(name, v) for v in values]
+        spec = self.schema.model.attributes.get(name)
+        single = name in self._single or (spec is not None and spec.shape == "single")
+        return found[0] if single and len(found) == 1 else found
+
+    @cached_property
+    def _single(self) -> set[str]:
+        return {n.lower() for n, s in self.schema.model.attributes.items() if s.shape == "single"}
+
+    def _value(self, name: str, value: bytes) -> Value:
+        if name in self.schema.secret:
+            return self._secrets.digest(value)
+        if name in self.schema.binary:
+            return value
+        try:
+            text = value.decode()
+        except UnicodeDecodeError:
+            return value
+        if name in self.schema.references:
+            parts = split_dn(text)
+            return ",".join(parts) if parts else text
+        return text
+
+    # Writing
+
+    def check(self, steps: Sequence[Step]) -> list[Finding]:
+        """Look for what this directory's schema and rights will not allow."""
+        found: list[Finding] = []
+        if not self._asserts:
+            text = (
+                "This server has no assertion control (RFC 4528): each entry is read right before "
+                "it is written, but a change in that very moment would not be noticed."
+            )
+            found.append(Finding("note", "check-then-write", text))
+        for step in steps:
+            if step.after is not None:
+                found += self._check_schema(step)
+                found += self._check_secrets(step)
+        return found
+
+    def _check_schema(self, step: Step) -> Iterator[Finding]:
+        assert step.after is not None
+        classes = step.after.get("objectClass", [])
+        unknown = [c for c in classes if not self.schema.knows_class(c)]
+        for name in unknown:
+            text = f"The server's schema has no object class {name}; it will refuse the entry."
+            yield Finding("stop", "unknown-class", text, step.final_path, "objectClass")
+        allowed = None if unknown else self.schema.allowed(classes)
+        if allowed is not None:
+            for name in sorted(step.after):
+                if name.partition(";")[0].lower() not in allowed:
+                    text = f"The entry's object classes do not allow {name}; the server refuses it."
+                    yield Finding("stop", "not-allowed-by-schema", text, step.final_path, name)
+
+    def _check_secrets(self, step: Step) -> Iterator[Finding]:
+        assert step.after is not None
+        for name in sorted(step.after):
+            if name.lower() in self.schema.secret and step.after[name] != (step.before or {}).get(name):
+                values = step.after[name]
+                for value in values if isinstance(values, list) else [values]:
+                    if self._secrets.reveal(value) is None:
+                        text = f"The value of {name} was never kept, so it cannot be put back."
+                        yield Finding("stop", "secret-unknown", text, step.final_path, name)
+
+    def render(self, step: Step) -> str:
+        """Write a step as an LDIF change record."""
+        dn = self.schema.model.notation.write(step.path)
+        masked = self.schema.secret
+        if step.action == "create":
+            return ldif.add_record(dn, self._entry(step, shown=True), masked)
+        if step.action == "delete":
+            return ldif.delete_record(dn)
+        if step.action == "move":
+            assert step.to is not None
+            return ldif.rename_record(dn, step.to[-1], self.schema.model.notation.write(step.to[:-1]))
+        changes = modifications(
+            self.schema.model, step.kind, step.before or {}, step.after or {}, self._shown
+        )
+        return ldif.modify_record(dn, changes, masked)
+
+    def apply(self, step: Step) -> Outcome:
+        """Carry out one step, if the entry is as the step expects."""
+        schema = self.schema.model
+        if step.action == "create":
+            return self._create(step)
+        found, stamp = self._read_one(step.path)
+        if step.action == "move":
+            assert step.to is not None
+            if found is None and is_done(schema, step, self._read_one(step.to)[0]):
+                return "already"
+        elif is_done(schema, step, found):
+            return "already"
+        if found is None or not holds(schema, step, found):
+            raise Conflict(f"{schema.notation.write(step.path)} is not what the preview showed.", found)
+        self._write(step, found, stamp)
+        return "done"
+
+    def _create(self, step: Step) -> Outcome:
+        dn = self.schema.model.notation.write(step.path)
+        with plain_errors(self._endpoint):
+            try:
+                self._session.add_ext_s(dn, self._entry(step))
+            except ldap.ALREADY_EXISTS:
+                found = self._read_one(step.path)[0]
+                if is_done(self.schema.model, step, found):
+                    return "already"
+                raise Conflict(f"{dn} exists already, and is not as the backup has it.", found) from None
+            except ldap.NO_SUCH_OBJECT:
+                raise Refused(f"The entry that should hold {dn} does not exist.") from None
+        return "done"
+
+    def _write(self, step: Step, found: ConfigObject, stamp: str | None) -> None:
+        schema = self.schema.model
+        dn = schema.notation.write(step.path)
+        controls = self._assertion(found, stamp)
+        with plain_errors(self._endpoint):
+            try:
+                if step.action == "delete":
+                    self._session.delete_ext_s(dn, serverctrls=controls)
+                elif step.action == "move":
+                    assert step.to is not None
+                    superior = schema.notation.write(step.to[:-1])
+                    self._session.rename_s(dn, step.to[-1], superior, delold=1, serverctrls=controls)
+                else:
+                    changes = modifications(
+                        schema, step.kind, found.attributes, step.after or {}, self._to_bytes
+                    )
+                    request = [(_OPERATIONS[c.operation], c.attribute, c.values or None) for c in changes]
+                    self._session.modify_ext_s(dn, request, serverctrls=controls)
+            except ldap.ASSERTION_FAILED:
+                raise Conflict(f"{dn} was changed by somebody at this very moment.") from None
+            except ldap.NO_SUCH_OBJECT:
+                raise Conflict(f"{dn}, or the place it should go to, does not exist any more.") from None
+
+    def _assertion(self, found: ConfigObject, stamp: str | None) -> list[AssertionControl]:
+        if not self._asserts:
+            return []
+        if stamp is not None:
+            return [AssertionControl(True, filter_format("(entryCSN=%s)", [stamp]))]
+        parts = []
+        for name, values in sorted(found.attributes.items()):
+            for value in values if isinstance(values, list) else [values]:
+                if isinstance(value, str) and name.lower() not in self.schema.secret:
+                    parts.append(filter_format("(%s=%s)", [name, value]))
+        return [AssertionControl(True, f"(&{''.join(parts)})")] if parts else []
+
+    def _entry(self, step: Step, shown: bool = False) -> list[tuple[str, list[bytes]]]:
+        """Return the attributes of a new entry, its naming values among them."""
+        convert = self._shown if shown else self._to_bytes
+        entry: dict[str, list[bytes]] = {}
+        for name, values in sorted((step.after or {}).items(), key=lambda a: (a[0] != "objectClass", a)):
+            entry[name] = [convert(name, v) for v in (values if isinstance(values, list) else [values])]
+        for kind, value in _naming(step.path):
+            name = next((n for n in entry if n.lower() == kind.lower()), kind)
+            entry.setdefault(name, []).insert(0, value.encode())
+        return list(entry.items())
+
+    def _to_bytes(self, name: str, value: Value) -> bytes:
+        if name.lower() in self.schema.secret:
+            kept = self._secrets.reveal(value)
+            if kept is None:
+                raise Refused(f"The value of {name} was never kept.", "Set it by hand afterwards.")
+            return kept
+        return value if isinstance(value, bytes) else str(value).encode()
+
+    def _shown(self, name: str, value: Value) -> bytes:
+        if name.lower() in self.schema.secret:
+            return b"secret"
+        return value if isinstance(value, bytes) else str(value).encode()
+
+    # Soundness
+
+    def validate(self, tree: Snapshot) -> list[Problem]:
+        """List references to entries that do not exist."""
+        schema, keys = tree.schema, tree.schema.names.keys
+        nodes = list(tree.walk())
+        present = {keys(node.path) for node in nodes}
+        found = []
+        for node in nodes:
+            attributes = tree.attributes(node.entry)
+            for name, path in references(schema, node.entry.kind, attributes):
+                inside = keys(path)[: len(tree.at)] == keys(tree.at)
+                if inside and keys(path) not in present:
+                    text = f"{name} names {schema.notation.write(path)}, which does not exist."
+                    found.append(Problem(node.path, text))
+        return found
+
+
+_OPERATIONS = {"add": ldap.MOD_ADD, "delete": ldap.MOD_DELETE, "replace": ldap.MOD_REPLACE}
+
+
+def _naming(path: Path) -> list[tuple[str, str]]:
+    """Return attribute and value pairs of the last name (its RDN)."""
+    if not path:
+        return []
+    return [(kind, value) for kind, value, _ in str2dn(path[-1])[0]]
+
+
+def _same(value: Value, other: str) -> bool:
+    return isinstance(value, str) and " ".join(value.casefold().split()) == " ".join(
+        other.casefold().split()
+    )
+

@@ -1,0 +1,33 @@
+"""The connectors there are."""
+
+from collections.abc import Callable
+
+import msgspec
+
+from keepsort.connectors.base import Connector, Endpoint, OptionField, SecretKeeper
+from keepsort.connectors.errors import Misconfigured
+
+
+class ConnectorType(msgspec.Struct, frozen=True):
+    """A connector as it is offered when a system is added."""
+
+    name: str
+    label: str
+    address_help: str
+    options: tuple[OptionField, ...]
+    open: Callable[[Endpoint, SecretKeeper], Connector]
+
+
+def connector_types() -> dict[str, ConnectorType]:
+    """Return every connector by name."""
+    from keepsort.connectors.directory import DIRECTORY
+
+    return {t.name: t for t in (DIRECTORY,)}
+
+
+def connector_type(name: str) -> ConnectorType:
+    """Return one connector. Raises `Misconfigured`."""
+    types = connector_types()
+    if name not in types:
+        raise Misconfigured(f"There is no connector {name!r}.", f"Choose one of: {', '.join(types)}.")
+    return types[name]

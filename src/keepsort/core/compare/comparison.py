@@ -1,0 +1,153 @@
+"""What a comparison found."""
+
+from bisect import bisect_left
+from collections import Counter
+from collections.abc import Iterable
+from functools import cached_property
+from typing import Literal
+
+import msgspec
+
+from keepsort.core.model import NameRule, Path
+from keepsort.core.snapshot import Node, Snapshot
+
+#: How live differs, from the backup's point of view.
+State = Literal["missing", "extra", "changed", "moved", "recreated", "unreadable"]
+STATES: tuple[State, ...] = ("changed", "moved", "recreated", "missing", "extra", "unreadable")
+
+
+class Difference(msgspec.Struct, frozen=True, kw_only=True):
+    """One object that differs.
+
+    path: where the object is in the backup; for an extra one, where it is live.
+    live_path: where it is live; None where it is missing.
+    attributes: names of those that differ, consequences of a move left out.
+    left, right: the object on both sides.
+    similarity: for a move told by likeness alone, how alike, from 0 to 1.
+    """
+
+    path: Path
+    live_path: Path | None
+    state: State
+    kind: str
+    attributes: tuple[str, ...] = ()
+    left: Node | None = None
+    right: Node | None = None
+    similarity: float | None = None
+
+    @property
+    def node(self) -> Node:
+        """The object, on the side that has it."""
+        found = self.left or self.right
+        assert found is not None
+        return found
+
+
+class Consequence(msgspec.Struct, frozen=True):
+    """A reference that differs only because what it names was moved."""
+
+    path: Path
+    attribute: str
+    moved: Path
+
+
+class Comparison:
+    """All differences between two snapshots, in order of their paths.
+
+    hidden: how many differences the ignore rules keep from sight.
+    same: how many objects of the backup are the same live.
+    """
+
+    def __init__(
+        self,
+        left: Snapshot,
+        right: Snapshot,
+        differences: Iterable[Difference],
+        consequences: Iterable[Consequence] = (),
+        hidden: Iterable[Difference] = (),
+    ) -> None:
+        self.left = left
+        self.right = right
+        self.names: NameRule = left.schema.names
+        keyed = [(self.names.keys(d.path), d) for d in differences]
+        keyed.sort(key=lambda pair: (pair[0], pair[1].state))
+        self._keys = [key for key, _ in keyed]
+        self.differences = [d for _, d in keyed]
+        self.consequences = list(consequences)
+        self.hidden = list(hidden)
+
+    @cached_property
+    def tally(self) -> dict[str, int]:
+        """Objects by the way they differ."""
+        return dict(Counter(d.state for d in self.differences))
+
+    @property
+    def same(self) -> int:
+        """Objects of the backup that are the same live."""
+        differing = 0
+        for d in self.differences:
+            if d.left is not None:
+                differing += d.left.entry.total if d.state == "unreadable" else 1
+        return self.left.root.total - differing
+
+    def beneath(self, path: Path) -> list[Difference]:
+        """List the differences at `path` and beneath it."""
+        first, last = self._range(self.names.keys(path))
+        return self.differences[first:last]
+
+    def tally_beneath(self, path: Path) -> dict[str, int]:
+        """Count the differences at `path` and beneath it, by state."""
+        return dict(Counter(d.state for d in self.beneath(path)))
+
+    def at(self, path: Path) -> list[Difference]:
+        """List the differences at `path` itself: one, or two where one object took another's place."""
+        key = self.names.keys(path)
+        found = []
+        for number in range(bisect_left(self._keys, key), len(self._keys)):
+            if self._keys[number] != key:
+                break
+            found.append(self.differences[number])
+        return found
+
+    @cached_property
+    def moves(self) -> list[Difference]:
+        """The moved objects, those nearest the root first."""
+        return sorted(
+            (d for d in self.differences if d.state == "moved"), key=lambda d: len(d.path)
+        )
+
+    @cached_property
+    def _to_live(self) -> dict[Path, Path]:
+        return {self.names.keys(d.path): d.live_path for d in self.moves if d.live_path is not None}
+
+    @cached_property
+    def _to_backup(self) -> dict[Path, Path]:
+        return {
+            self.names.keys(d.live_path): d.path for d in self.moves if d.live_path is not None
+        }
+
+    def live_path(self, path: Path) -> Path:
+        """Return where the object at `path` in the backup stands live, if it was moved."""
+        return translate(self._to_live, self.names, path)
+
+    def backup_path(self, path: Path) -> Path:
+        """Return where the object at `path` live stands in the backup, if it was moved."""
+        return translate(self._to_backup, self.names, path)
+
+    def _range(self, key: Path) -> tuple[int, int]:
+        first = bisect_left(self._keys, key)
+        # the smallest key after the whole branch
+        after = (*key[:-1], key[-1] + "\0") if key else None
+        return first, bisect_left(self._keys, after) if after else len(self._keys)
+
+
+def translate(places: dict[Path, Path], names: NameRule, path: Path) -> Path:
+    """Return `path` with its longest prefix that is in `places` put in the other place."""
+    if not places:
+        return path
+    keys = names.keys(path)
+    for depth in range(len(keys), -1, -1):
+        found = places.get(keys[:depth])
+        if found is not None:
+            return (*found, *path[depth:])
+    return path

@@ -1,0 +1,164 @@
+"""Comparing values by what they mean."""
+
+from typing import Literal
+
+import msgspec
+
+from keepsort.core.compare.text import Hunk, diff
+from keepsort.core.model import Attributes, AttributeSpec, Schema, Value
+from keepsort.core.model.canonical import comparable_value, folded
+
+
+class Change(msgspec.Struct, frozen=True):
+    """A stretch of lines or elements on both sides; `number` counts from 1 where they differ."""
+
+    state: Literal["same", "changed", "missing", "extra"]
+    left: list[Value]
+    right: list[Value]
+    left_start: int
+    right_start: int
+    number: int = 0
+
+
+class AttributeDifference(msgspec.Struct, frozen=True):
+    """One attribute on both sides.
+
+    state: ``missing`` live, ``extra`` live, ``changed`` or ``same``.
+    only_left, only_right, both: elements of a set.
+    stretches: lines of a text or elements of a sequence, in order.
+    keys: for a map, its keys with the state of each.
+    """
+
+    name: str
+    state: Literal["same", "changed", "missing", "extra"]
+    left: Value
+    right: Value
+    only_left: list[Value] = []
+    only_right: list[Value] = []
+    both: list[Value] = []
+    stretches: list[Change] = []
+    keys: dict[str, str] = {}
+
+
+def equal_values(spec: AttributeSpec, left: Value, right: Value) -> bool:
+    """Tell whether two values mean the same."""
+    left, right = comparable_value(spec, left), comparable_value(spec, right)
+    return bool(left == right) and same_type(left, right)
+
+
+def same_type(left: Value, right: Value) -> bool:
+    """Tell True from 1, and 1 from 1.0, which Python calls equal."""
+    if isinstance(left, list):
+        return all(same_type(a, b) for a, b in zip(left, right, strict=True))
+    if isinstance(left, dict):
+        return all(same_type(v, right[k]) for k, v in left.items())
+    return type(left) is type(right)
+
+
+def differing_names(schema: Schema, kind: str, left: Attributes, right: Attributes) -> list[str]:
+    """List the attributes that differ, sorted."""
+    return sorted(
+        name
+        for name in left.keys() | right.keys()
+        if name not in left
+        or name not in right
+        or not equal_values(schema.spec(kind, name), left[name], right[name])
+    )
+
+
+def compare_attributes(
+    schema: Schema, kind: str, left: Attributes, right: Attributes
+) -> list[AttributeDifference]:
+    """Compare all attributes of two objects in detail, sorted by name."""
+    return [
+        _compare_one(name, schema.spec(kind, name), left, right)
+        for name in sorted(left.keys() | right.keys())
+    ]
+
+
+def _compare_one(
+    name: str, spec: AttributeSpec, left: Attributes, right: Attributes
+) -> AttributeDifference:
+    a, b = left.get(name), right.get(name)
+    if name not in right:
+        return AttributeDifference(name, "missing", a, None, only_left=_listed(a))
+    if name not in left:
+        return AttributeDifference(name, "extra", None, b, only_right=_listed(b))
+    if equal_values(spec, a, b):
+        return AttributeDifference(name, "same", a, b, both=_listed(a))
+    if spec.shape == "set" or (isinstance(a, list) and isinstance(b, list) and spec.secret):
+        only_left, only_right, both = split_set(spec, _listed(a), _listed(b))
+        return AttributeDifference(name, "changed", a, b, only_left, only_right, both)
+    if spec.shape == "text" and isinstance(a, str) and isinstance(b, str):
+        stretches = lined_up(a.splitlines(keepends=True), b.splitlines(keepends=True))
+        return AttributeDifference(name, "changed", a, b, stretches=stretches)
+    if spec.shape == "sequence" and isinstance(a, list) and isinstance(b, list):
+        return AttributeDifference(name, "changed", a, b, stretches=lined_up(a, b))
+    if isinstance(a, dict) and isinstance(b, dict):
+        keys = {k: _key_state(k, a, b) for k in sorted(a.keys() | b.keys())}
+        return AttributeDifference(name, "changed", a, b, keys=keys)
+    return AttributeDifference(name, "changed", a, b)
+
+
+def _key_state(key: str, left: Attributes, right: Attributes) -> str:
+    if key not in right:
+        return "missing"
+    if key not in left:
+        return "extra"
+    return "same" if left[key] == right[key] and same_type(left[key], right[key]) else "changed"
+
+
+def _listed(value: Value) -> list[Value]:
+    return value if isinstance(value, list) else []
+
+
+def element_key(spec: AttributeSpec, value: Value) -> bytes:
+    """Return the form by which elements of a set are the same element."""
+    return msgspec.msgpack.encode(folded(value) if spec.fold and not spec.secret else value)
+
+
+def split_set(
+    spec: AttributeSpec, left: list[Value], right: list[Value]
+) -> tuple[list[Value], list[Value], list[Value]]:
+    """Split the elements of two sets into those only left, only right, and in both."""
+    in_left = {element_key(spec, v): v for v in left}
+    in_right = {element_key(spec, v): v for v in right}
+    return (
+        [v for k, v in in_left.items() if k not in in_right],
+        [v for k, v in in_right.items() if k not in in_left],
+        [v for k, v in in_left.items() if k in in_right],
+    )
+
+
+def lined_up(left: list[Value], right: list[Value]) -> list[Change]:
+    """Line two sequences up, stretch by stretch."""
+    keys_left = [_hashable(v) for v in left]
+    keys_right = [_hashable(v) for v in right]
+    found: list[Change] = []
+    at_left = at_right = 0
+    ending = Hunk(len(left), len(left), len(right), len(right))
+    for number, hunk in enumerate([*diff(keys_left, keys_right), ending], 1):
+        if hunk.left_start > at_left:
+            same_left, same_right = left[at_left : hunk.left_start], right[at_right : hunk.right_start]
+            found.append(Change("same", same_left, same_right, at_left, at_right))
+        a = left[hunk.left_start : hunk.left_stop]
+        b = right[hunk.right_start : hunk.right_stop]
+        if a or b:
+            state: Literal["changed", "missing", "extra"] = (
+                "changed" if a and b else "missing" if a else "extra"
+            )
+            found.append(Change(state, a, b, hunk.left_start, hunk.right_start, number))
+        at_left, at_right = hunk.left_stop, hunk.right_stop
+    return found
+
+
+def with_hunks(left: list[Value], right: list[Value], numbers: set[int]) -> list[Value]:
+    """Return the right sequence with the numbered hunks as they are on the left."""
+    result: list[Value] = []
+    for stretch in lined_up(left, right):
+        result.extend(stretch.left if stretch.number in numbers else stretch.right)
+    return result
+
+
+def _hashable(value: Value) -> bytes | str:
+    return value if isinstance(value, str) else msgspec.msgpack.encode(value)

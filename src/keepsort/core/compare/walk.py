@@ -1,0 +1,312 @@
+"""Walks two snapshots together and tells what differs. Equal branches are never loaded."""
+
+from collections.abc import Iterator
+
+import msgspec
+
+from keepsort.core.compare.comparison import Comparison, Consequence, Difference, translate
+from keepsort.core.compare.likeness import alike
+from keepsort.core.compare.rules import Rules
+from keepsort.core.compare.values import differing_names, equal_values
+from keepsort.core.model import Attributes, Path, Schema, Value
+from keepsort.core.model.canonical import canonical_value
+from keepsort.core.snapshot import Node, Snapshot
+from keepsort.core.snapshot.encoding import decode_facts_index, decode_index, decode_page
+
+_NO_RULES = Rules()
+
+
+def compare(
+    left: Snapshot,
+    right: Snapshot,
+    rules: Rules = _NO_RULES,
+    *,
+    likeness: float | None = None,
+    dissolved: frozenset[Path] = frozenset(),
+) -> Comparison:
+    """Compare two snapshots of the same place.
+
+    rules: what does not count.
+    likeness: objects without identity that are at least this similar (0 to 1) are told as
+        moved; None tells no such moves.
+    dissolved: backup paths of such moves that are to be taken as missing and extra instead.
+
+    Raises ValueError if the snapshots hold different branches.
+    """
+    names = left.schema.names
+    if names.keys(left.at) != names.keys(right.at):
+        raise ValueError("the two snapshots hold different branches")
+    if left.root.significant == right.root.significant:
+        return Comparison(left, right, [])
+    walk = _Walk(left, right)
+    walk.run()
+    pairs = walk.pair_up()
+    if likeness is not None:
+        pairs += alike(left, right, walk.only_left, walk.only_right, likeness, dissolved)
+    found = _Telling(left, right, walk, pairs)
+    return found.comparison(rules)
+
+
+class _Walk:
+    """Finds pairs of objects at the same place that differ, and those on one side only."""
+
+    def __init__(self, left: Snapshot, right: Snapshot) -> None:
+        self.left = left
+        self.right = right
+        self.changed: list[tuple[Node, Node]] = []
+        self.only_left: dict[Path, Node] = {}
+        self.only_right: dict[Path, Node] = {}
+        self._keys = left.schema.names.keys
+
+    def run(self) -> None:
+        """Walk level by level, so that each level costs two reads of the store."""
+        level: list[tuple[Node, Node]] = []
+        self._meet(self.left.top(), self.right.top(), level)
+        while level:
+            level = self._next(level)
+
+    def _meet(self, a: Node, b: Node, level: list[tuple[Node, Node]]) -> None:
+        one, two = a.entry, b.entry
+        if one.identity and two.identity and one.identity != two.identity:
+            # another object in the same place: its branches have nothing to do with each other
+            self._alone(self.left, a, self.only_left)
+            self._alone(self.right, b, self.only_right)
+            return
+        if one.unreadable is not None or two.unreadable is not None:
+            if one.unreadable != two.unreadable:
+                self.changed.append((a, b))
+            return
+        if one.kind != two.kind or one.attributes != two.attributes:
+            self.changed.append((a, b))
+        if one.children != two.children:
+            level.append((a, b))
+
+    def _alone(self, side: Snapshot, node: Node, into: dict[Path, Node]) -> None:
+        for inner in side.walk(node):
+            into[self._keys(inner.path)] = inner
+
+    def _next(self, level: list[tuple[Node, Node]]) -> list[tuple[Node, Node]]:
+        _preload(self.left, [a for a, _ in level])
+        _preload(self.right, [b for _, b in level])
+        found: list[tuple[Node, Node]] = []
+        pairs = [(a, b, *self._differing(a, b)) for a, b in level]
+        self.left.cache.load_many([p for _, _, ps, _ in pairs for p in ps], decode_page)
+        self.right.cache.load_many([p for _, _, _, ps in pairs for p in ps], decode_page)
+        for a, b, left_pages, right_pages in pairs:
+            in_left = self._entries(self.left, a, left_pages)
+            in_right = self._entries(self.right, b, right_pages)
+            for key, inner in in_left.items():
+                other = in_right.pop(key, None)
+                if other is None:
+                    self._alone(self.left, inner, self.only_left)
+                elif inner.entry != other.entry:
+                    self._meet(inner, other, found)
+            for inner in in_right.values():
+                self._alone(self.right, inner, self.only_right)
+        return found
+
+    def _differing(self, a: Node, b: Node) -> tuple[set[bytes], set[bytes]]:
+        """Return the pages of each side that the other does not have."""
+        left = {ref.address for ref in self.left.page_refs(a.entry.children)}
+        right = {ref.address for ref in self.right.page_refs(b.entry.children)}
+        return left - right, right - left
+
+    def _entries(self, side: Snapshot, node: Node, pages: set[bytes]) -> dict[str, Node]:
+        own = side.fact_entry(node) if pages else None
+        facts = side.fact_refs(own.children if own else None)
+        found = {}
+        for number, ref in enumerate(side.page_refs(node.entry.children)):
+            if ref.address in pages:
+                page = side.cache.load(ref.address, decode_page)
+                where = facts[number] if facts else None
+                for position, entry in enumerate(page):
+                    found[entry.sort_key] = Node((*node.path, entry.name), entry, where, position)
+        return found
+
+    def pair_up(self) -> list[tuple[Node, Node]]:
+        """Pair objects found on one side only by identity, and take them from those lists."""
+        by_identity = {n.entry.identity: k for k, n in self.only_right.items() if n.entry.identity}
+        pairs = []
+        for key, node in list(self.only_left.items()):
+            other = by_identity.get(node.entry.identity) if node.entry.identity else None
+            if other is not None:
+                pairs.append((node, self.only_right.pop(other)))
+                del self.only_left[key]
+        return pairs
+
+
+def _preload(side: Snapshot, nodes: list[Node]) -> None:
+    indexes = [n.entry.children.index for n in nodes if n.entry.children and n.entry.children.index]
+    if indexes:
+        side.cache.load_many(indexes, decode_index)
+    entries = [side.fact_entry(n) for n in nodes]
+    more = [e.children.index for e in entries if e and e.children and e.children.index]
+    if more:
+        side.cache.load_many(more, decode_facts_index)
+
+
+class _Telling:
+    """Turns what the walk found into differences."""
+
+    def __init__(
+        self,
+        left: Snapshot,
+        right: Snapshot,
+        walk: _Walk,
+        pairs: list[tuple[Node, Node, float] | tuple[Node, Node]],
+    ) -> None:
+        self.left, self.right = left, right
+        self.walk = walk
+        self.pairs = pairs
+        self.names = left.schema.names
+        self.schema: Schema = left.schema
+        keys = self.names.keys
+        #: live place of every paired object by its place in the backup, and the other way round
+        self.live_of = {keys(pair[0].path): pair[1].path for pair in pairs}
+        self.backup_of = {keys(pair[1].path): pair[0].path for pair in pairs}
+        #: backup place of every moved object, by its place live
+        self.moved: dict[Path, Path] = {}
+        self.moves: list[tuple[Node, Node, float | None]] = []
+        for pair in sorted(pairs, key=lambda p: len(p[0].path)):
+            a, b = pair[0], pair[1]
+            if not a.path or not self._came_along(a.path, b.path):
+                self.moves.append((a, b, pair[2] if len(pair) > 2 else None))
+                self.moved[keys(b.path)] = a.path
+
+    def _came_along(self, path: Path, live: Path) -> bool:
+        """Tell whether an object stands in the same place of the same parent on both sides."""
+        keys = self.names.keys
+        there = (*translate(self.live_of, self.names, path[:-1]), path[-1])
+        back = (*translate(self.backup_of, self.names, live[:-1]), live[-1])
+        return keys(there) == keys(live) and keys(back) == keys(path)
+
+    def comparison(self, rules: Rules) -> Comparison:
+        """Return everything as one comparison, with what the rules hide set aside."""
+        self.consequences: list[Consequence] = []
+        shown: list[Difference] = []
+        hidden: list[Difference] = []
+        for difference in self._all():
+            left = self._filtered(difference, rules) if rules else difference
+            if left is None:
+                hidden.append(difference)
+            else:
+                shown.append(left)
+                if left is not difference:
+                    hidden.append(difference)
+        return Comparison(self.left, self.right, shown, self.consequences, hidden)
+
+    def _all(self) -> Iterator[Difference]:
+        told = set()
+        for a, b, similarity in self.moves:
+            told.add(a.path)
+            attributes = self._names_that_differ(a, b)
+            yield Difference(
+                path=a.path, live_path=b.path, state="moved", kind=a.entry.kind,
+                attributes=attributes, left=a, right=b, similarity=similarity,
+            )  # fmt: skip
+        came_along = [(p[0], p[1]) for p in self.pairs if p[0].path not in told]
+        for a, b in self.walk.changed + came_along:
+            yield from self._pair(a, b, "changed")
+        only_right = dict(self.walk.only_right)
+        for a in self.walk.only_left.values():
+            place = translate(self.live_of, self.names, a.path)
+            there = only_right.get(self.names.keys(place))
+            if there is not None and (not a.path or self._came_along(a.path, there.path)):
+                del only_right[self.names.keys(place)]
+                both = a.entry.identity and there.entry.identity
+                yield from self._pair(a, there, "recreated" if both else "changed")
+            else:
+                state = "unreadable" if a.entry.unreadable is not None else "missing"
+                yield Difference(
+                    path=a.path, live_path=None, state=state, kind=a.entry.kind, left=a
+                )
+        for b in only_right.values():
+            yield Difference(
+                path=b.path, live_path=b.path,
+                state="unreadable" if b.entry.unreadable is not None else "extra",
+                kind=b.entry.kind, right=b,
+            )  # fmt: skip
+
+    def _pair(self, a: Node, b: Node, state: str) -> Iterator[Difference]:
+        unreadable = a.entry.unreadable is not None or b.entry.unreadable is not None
+        attributes = () if unreadable else self._names_that_differ(a, b)
+        if unreadable or attributes or state == "recreated":
+            yield Difference(
+                path=a.path, live_path=b.path,
+                state="unreadable" if unreadable else state,  # type: ignore[arg-type]
+                kind=a.entry.kind, attributes=attributes, left=a, right=b,
+            )  # fmt: skip
+
+    def _names_that_differ(self, a: Node, b: Node) -> tuple[str, ...]:
+        left, right = self.left.attributes(a.entry), self.right.attributes(b.entry)
+        found = differing_names(self.schema, a.entry.kind, left, right)
+        if a.entry.kind != b.entry.kind:
+            found.insert(0, "kind")
+        if not self.moved:
+            return tuple(found)
+        kept = []
+        for name in found:
+            moved = self._follows_move(a.entry.kind, name, left, right)
+            if moved is None:
+                kept.append(name)
+            else:
+                self.consequences.append(Consequence(a.path, name, moved))
+        return tuple(kept)
+
+    def _follows_move(
+        self, kind: str, name: str, left: Attributes, right: Attributes
+    ) -> Path | None:
+        """Return the move (its path in the backup) that alone makes a reference differ."""
+        spec = self.schema.spec(kind, name)
+        if not spec.reference or name not in left or name not in right:
+            return None
+        moved: list[Path] = []
+
+        def as_before(value: Value) -> Value:
+            if isinstance(value, list):
+                return [as_before(v) for v in value]
+            path = self.schema.notation.read(value) if isinstance(value, str) else None
+            if path is None:
+                return value
+            back = translate(self.moved, self.names, path)
+            if back is not path:
+                moved.append(back)
+            return self.names.keys(back)
+
+        def as_keys(value: Value) -> Value:
+            if isinstance(value, list):
+                return [as_keys(v) for v in value]
+            path = self.schema.notation.read(value) if isinstance(value, str) else None
+            return value if path is None else self.names.keys(path)
+
+        before, now = as_keys(left[name]), as_before(right[name])
+        if canonical_value(spec, before) == canonical_value(spec, now) and moved:
+            return moved[0]
+        return None
+
+    def _filtered(self, difference: Difference, rules: Rules) -> Difference | None:
+        if rules.hides_path(difference.path):
+            return None
+        if difference.state not in ("changed", "moved", "recreated"):
+            return difference
+        assert difference.left is not None
+        assert difference.right is not None
+        left = self.left.attributes(difference.left.entry)
+        right = self.right.attributes(difference.right.entry)
+        kept = []
+        for name in difference.attributes:
+            if rules.hides_attribute(difference.kind, name):
+                continue
+            spec = self.schema.spec(difference.kind, name)
+            if name in left and name in right:
+                a = rules.reduced(spec, self.left.resolve(left[name]))
+                b = rules.reduced(spec, self.right.resolve(right[name]))
+                if equal_values(spec, a, b):
+                    continue
+            kept.append(name)
+        if not kept and difference.state == "changed":
+            return None
+        if len(kept) == len(difference.attributes):
+            return difference
+        return msgspec.structs.replace(difference, attributes=tuple(kept))
+

@@ -1,0 +1,25 @@
+"""What everything becomes: a tree of typed objects with attributes."""
+
+from keepsort.core.model.canonical import canonical_attributes, object_digest
+from keepsort.core.model.kinds import AttributeSpec, Kind, Schema, Shape
+from keepsort.core.model.names import NameRule
+from keepsort.core.model.notation import DistinguishedNames, Notation, SlashPaths
+from keepsort.core.model.objects import Attributes, ConfigObject, Path, Value, is_beneath
+
+__all__ = [
+    "AttributeSpec",
+    "Attributes",
+    "ConfigObject",
+    "DistinguishedNames",
+    "Kind",
+    "NameRule",
+    "Notation",
+    "Path",
+    "Schema",
+    "Shape",
+    "SlashPaths",
+    "Value",
+    "canonical_attributes",
+    "is_beneath",
+    "object_digest",
+]

@@ -1,0 +1,86 @@
+"""Kinds of object and what their attributes mean. They travel with every backup."""
+
+from typing import Literal
+
+import msgspec
+
+from keepsort.core.model.names import NameRule
+from keepsort.core.model.notation import Notation, SlashPaths
+
+#: single: one value. set: a list whose order does not count. sequence: a list whose order does.
+#: text: compared by lines. map: compared by key.
+Shape = Literal["single", "set", "sequence", "text", "map"]
+
+
+class AttributeSpec(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What one attribute means.
+
+    fold: letter case of string values does not count for the system itself.
+    number: values are numbers, so that 1 and 1.0 are equal.
+    secret: the object holds a keyed digest of the value, never the value.
+    reference: values name other objects, in the notation of the schema.
+    read_only: the system refuses to have it written.
+    required: an object of this kind cannot be without it.
+    replace_only: single elements of a set cannot be added or removed, only all replaced.
+    """
+
+    shape: Shape = "single"
+    fold: bool = False
+    number: bool = False
+    secret: bool = False
+    reference: bool = False
+    read_only: bool = False
+    required: bool = False
+    replace_only: bool = False
+    unit: str = ""
+    label: str = ""
+
+
+class Kind(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A kind of object.
+
+    attributes: specs that differ from the schema's common ones, by attribute name.
+    required: names of attributes that an object of this kind cannot be without.
+    interrupts: what a change of such an object interrupts, in plain words; empty where nothing.
+    """
+
+    name: str
+    label: str
+    icon: str = "box"
+    attributes: dict[str, AttributeSpec] = {}
+    required: frozenset[str] = frozenset()
+    renamable: bool = True
+    interrupts: str = ""
+
+
+_PLAIN = AttributeSpec()
+
+
+class Schema(msgspec.Struct, frozen=True, omit_defaults=True):
+    """All that is needed to read a tree without the system it came from.
+
+    attributes: specs by attribute name that hold for every kind.
+    """
+
+    kinds: dict[str, Kind] = {}
+    attributes: dict[str, AttributeSpec] = {}
+    names: NameRule = NameRule()
+    notation: Notation = SlashPaths()
+
+    def spec(self, kind: str, attribute: str) -> AttributeSpec:
+        """Return the spec of an attribute; one that was never described holds one plain value."""
+        known = self.kinds.get(kind)
+        if known is not None and attribute in known.attributes:
+            return known.attributes[attribute]
+        return self.attributes.get(attribute, _PLAIN)
+
+    def label(self, kind: str) -> str:
+        """Return what people call this kind."""
+        return self.kinds[kind].label if kind in self.kinds else kind
+
+    def is_required(self, kind: str, attribute: str) -> bool:
+        """Tell whether an object of this kind cannot be without the attribute."""
+        known = self.kinds.get(kind)
+        return self.spec(kind, attribute).required or (
+            known is not None and attribute in known.required
+        )

@@ -1,0 +1,90 @@
+"""How a path is written for people, and read back."""
+
+import re
+
+import msgspec
+
+from keepsort.core.model.objects import Path
+
+
+class SlashPaths(msgspec.Struct, frozen=True, tag="slash"):
+    r"""Paths as ``/plant/pump``; a slash or backslash within a name is written ``\/``, ``\\``."""
+
+    def write(self, path: Path) -> str:
+        """Write a path; the root is ``/``."""
+        return write_slash(path)
+
+    def read(self, text: str) -> Path | None:
+        """Read a path; None where the text is not one of this system."""
+        return read_slash(text) if text.startswith("/") else None
+
+
+class DistinguishedNames(msgspec.Struct, frozen=True, tag="dn"):
+    """Paths as the distinguished names of a directory (RFC 4514), beneath a base."""
+
+    base: str
+
+    def write(self, path: Path) -> str:
+        """Write a path as a DN; the root is the base itself."""
+        return ",".join((*reversed(path), self.base) if self.base else tuple(reversed(path)))
+
+    def read(self, text: str) -> Path | None:
+        """Read a DN; None where it does not lie at or under the base, or is no DN."""
+        names = split_dn(text)
+        if names is None:
+            return None
+        base = split_dn(self.base) or []
+        cut = len(names) - len(base)
+        if cut < 0 or [_folded(n) for n in names[cut:]] != [_folded(n) for n in base]:
+            return None
+        return tuple(reversed(names[:cut]))
+
+
+Notation = SlashPaths | DistinguishedNames
+
+
+def write_slash(path: Path) -> str:
+    """Write `path` as a slash path."""
+    return "/" + "/".join(n.replace("\\", "\\\\").replace("/", "\\/") for n in path)
+
+
+def read_slash(text: str) -> Path:
+    """Read a slash path; empty names, as in a slash at the end, are passed over."""
+    names = re.findall(r"(?:[^/\\]|\\.)+", text, re.DOTALL)
+    return tuple(re.sub(r"\\(.)", r"\1", n, flags=re.DOTALL) for n in names)
+
+
+_RDN = re.compile(
+    r"""\s*(?P<rdn>
+        (?:[A-Za-z][A-Za-z0-9-]*|\d+(?:\.\d+)+)\s*=   # attributeType (RFC 4514, section 3)
+        (?:\\.|[^\\,;"])*
+    )(?P<end>[,;]|$)""",
+    re.VERBOSE | re.DOTALL,
+)
+
+
+def split_dn(text: str) -> list[str] | None:
+    """Split a DN into its RDNs, first one first (RFC 4514, section 3); None if it is no DN."""
+    names: list[str] = []
+    position = 0
+    while position < len(text):
+        found = _RDN.match(text, position)
+        if found is None:
+            return None
+        kind, _, value = found["rdn"].partition("=")
+        names.append(f"{kind.strip()}={_trim(value)}")
+        position = found.end()
+        if found["end"] and position == len(text):
+            return None
+    return names
+
+
+def _trim(value: str) -> str:
+    value = value.lstrip()
+    bare = value.rstrip()
+    # a space that is escaped belongs to the value
+    return bare + " " if bare.endswith("\\") and len(value) > len(bare) else bare
+
+
+def _folded(name: str) -> str:
+    return " ".join(name.casefold().split())

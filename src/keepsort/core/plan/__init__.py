@@ -1,0 +1,26 @@
+"""From what a person picked to the ordered steps that carry it out."""
+
+from keepsort.core.plan.findings import Finding, Level
+from keepsort.core.plan.picks import AttributePick, Pick, Policy, Scope
+from keepsort.core.plan.planning import Offer, plan_restore
+from keepsort.core.plan.rehearsal import Mismatch, rehearse
+from keepsort.core.plan.steps import Action, Plan, Step, changed_names
+from keepsort.core.plan.undo import plan_undo
+
+__all__ = [
+    "Action",
+    "AttributePick",
+    "Finding",
+    "Level",
+    "Mismatch",
+    "Offer",
+    "Pick",
+    "Plan",
+    "Policy",
+    "Scope",
+    "Step",
+    "changed_names",
+    "plan_restore",
+    "plan_undo",
+    "rehearse",
+]

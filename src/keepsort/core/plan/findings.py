@@ -1,0 +1,30 @@
+"""What a plan must tell the person."""
+
+from typing import Literal
+
+import msgspec
+
+from keepsort.core.model import Path
+
+#: stop: it cannot run. confirm: it runs once a person has said yes. note: good to know.
+Level = Literal["stop", "confirm", "note"]
+
+
+class Finding(msgspec.Struct, frozen=True, omit_defaults=True):
+    """One thing to know before a run.
+
+    code: a stable word for scripts, like ``occupied``; with the path it names the finding.
+    text: what, why and what to do, in plain words.
+    """
+
+    level: Level
+    code: str
+    text: str
+    path: Path = ()
+    attribute: str = ""
+
+    @property
+    def name(self) -> str:
+        """What the finding is confirmed by."""
+        place = "/".join(self.path)
+        return f"{self.code}:{place}" + (f"#{self.attribute}" if self.attribute else "")

@@ -1,0 +1,76 @@
+"""Carries a plan out on a copy of the model."""
+
+from keepsort.core.model import Attributes, ConfigObject, Path, Schema, object_digest
+from keepsort.core.plan.steps import Step
+from keepsort.core.snapshot import Draft, Snapshot
+
+
+class Mismatch(Exception):
+    """A step does not find what it expects."""
+
+    def __init__(self, step: Step, found: ConfigObject | None) -> None:
+        super().__init__(f"step {step.number} does not find what it expects")
+        self.step = step
+        self.found = found
+
+
+def same_content(schema: Schema, kind: str, one: Attributes, other: Attributes) -> bool:
+    """Tell whether two objects of a kind are equal in all that counts."""
+    return object_digest(schema, kind, one) == object_digest(schema, kind, other)
+
+
+def holds(schema: Schema, step: Step, found: ConfigObject | None) -> bool:
+    """Tell whether `found` is what the step expects to find at its path."""
+    if step.before is None or found is None:
+        return step.before is None and found is None
+    if found.unreadable is not None or found.kind != (step.was_kind or step.kind):
+        return False
+    return any(
+        same_content(schema, found.kind, expected, found.attributes)
+        for expected in (step.before, step.followed)
+        if expected is not None
+    )
+
+
+def is_done(schema: Schema, step: Step, found: ConfigObject | None) -> bool:
+    """Tell whether `found`, at the step's final path, is what the step leaves behind."""
+    if step.after is None or found is None:
+        return step.after is None and found is None
+    return found.kind == step.kind and same_content(
+        schema, step.kind, step.after, found.attributes
+    )
+
+
+def carry_out(draft: Draft, step: Step) -> None:
+    """Apply one step to a draft, without looking at what it expects."""
+    if step.action == "delete":
+        draft.remove(step.path)
+        return
+    if step.action == "move":
+        assert step.to is not None
+        draft.move(step.path, step.to)
+    found = draft.get(step.final_path)
+    assert step.after is not None
+    draft.put(
+        step.final_path,
+        ConfigObject(
+            name=step.final_path[-1] if step.final_path else (found.name if found else ""),
+            kind=step.kind,
+            identity=found.identity if found else None,
+            attributes=step.after,
+        ),
+    )
+
+
+def rehearse(live: Snapshot, steps: tuple[Step, ...]) -> Snapshot:
+    """Return the tree as it will be. Raises `Mismatch` at the first step that does not hold."""
+    draft = Draft(live)
+    for step in steps:
+        place: Path = step.path
+        found = draft.get(place)
+        if not holds(live.schema, step, found):
+            raise Mismatch(step, found)
+        if step.action == "move" and step.to is not None and draft.get(step.to) is not None:
+            raise Mismatch(step, draft.get(step.to))
+        carry_out(draft, step)
+    return draft.finish()

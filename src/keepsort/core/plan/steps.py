@@ -1,0 +1,61 @@
+"""The steps of a plan."""
+
+from typing import Literal
+
+import msgspec
+
+from keepsort.core.model import Attributes, Path, Schema
+from keepsort.core.plan.findings import Finding
+
+Action = Literal["create", "update", "move", "delete"]
+
+
+class Step(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """One change to one object.
+
+    path: where the object stands when the step begins. to: where a move takes it.
+    before, after: all attributes of the object; None where it does not exist.
+    followed: what the object may be instead of `before` if the system itself has let its
+        references follow an earlier move; None where that cannot be.
+    kind, was_kind: its kind, and its kind before where an update changes that too.
+    needs: numbers of the steps that must have been done.
+    reason: why the step comes along; empty where it was picked.
+    identity: the system's own id of the object, where known.
+    """
+
+    number: int
+    action: Action
+    path: Path
+    kind: str
+    was_kind: str | None = None
+    to: Path | None = None
+    before: Attributes | None = None
+    after: Attributes | None = None
+    followed: Attributes | None = None
+    needs: tuple[int, ...] = ()
+    reason: str = ""
+    identity: str | None = None
+
+    @property
+    def final_path(self) -> Path:
+        """Where the object stands when the step is done."""
+        return self.path if self.to is None else self.to
+
+
+class Plan(msgspec.Struct, frozen=True):
+    """Steps in the order they run, and what a person should know first."""
+
+    steps: tuple[Step, ...]
+    findings: tuple[Finding, ...] = ()
+
+    @property
+    def stopped(self) -> bool:
+        """Tell whether a finding keeps it from running."""
+        return any(f.level == "stop" for f in self.findings)
+
+
+def changed_names(schema: Schema, step: Step) -> list[str]:
+    """List the attributes that a step changes, sorted."""
+    from keepsort.core.compare.values import differing_names
+
+    return differing_names(schema, step.kind, step.before or {}, step.after or {})

@@ -1,0 +1,180 @@
+"""The bytes of a snapshot: entries, pages of entries, and lists of pages.
+
+Two trees stand side by side. The significant tree holds names, kinds, identities and attributes;
+its addresses are its significant digests. The facts tree holds, page for page and entry for entry,
+what is only shown. A counter that ticks rewrites a page of facts and nothing else.
+
+Everything is MessagePack. A page is an array of entries in order of their keys; a list of pages
+that would be long lies in a chunk of its own. Strings and bytes over 4 KiB lie in chunks of their
+own too, with an extension value (type 1) in their place.
+"""
+
+from collections.abc import Iterable, Iterator
+from typing import Any, final
+
+import msgspec
+
+from keepsort.core.model.canonical import DIGEST_SIZE, digest
+
+#: Values longer than this many bytes lie in chunks of their own.
+BLOB_OVER = 4096
+#: A list of more pages than this lies in a chunk of its own.
+PAGES_INLINE = 4
+#: Entries on a page: boundaries fall where a name's digest says so, within these limits.
+PAGE_LEAST, PAGE_MOST, PAGE_MASK = 16, 256, 63
+PAGE_BYTES = 262_144
+_BLOB_TYPE = 1
+
+
+@final
+class Blob:
+    """Stands for a long value that lies in a chunk of its own. Equal where the value is."""
+
+    __slots__ = ("address", "size", "text")
+
+    def __init__(self, address: bytes, size: int, text: bool) -> None:
+        self.address = address
+        self.size = size
+        self.text = text
+
+    def __eq__(self, other: object) -> bool:
+        return (
+            isinstance(other, Blob) and self.address == other.address and self.text == other.text
+        )
+
+    def __hash__(self) -> int:
+        return hash(self.address)
+
+
+class PageRef(msgspec.Struct, frozen=True, array_like=True):
+    """Points to a page: its address, its first key, its entries, and all objects beneath it."""
+
+    address: bytes
+    first: str
+    count: int
+    total: int
+
+
+class Children(msgspec.Struct, frozen=True, array_like=True):
+    """The children of an entry: pages listed here, or in the chunk at `index` where many."""
+
+    count: int
+    total: int
+    pages: list[PageRef] | None = None
+    index: bytes | None = None
+
+
+class Entry(msgspec.Struct, frozen=True, array_like=True):
+    """One object on a page. `key` is None where it is the name itself."""
+
+    name: str
+    key: str | None
+    kind: str
+    identity: str | None
+    attributes: msgspec.Raw
+    children: Children | None = None
+    unreadable: str | None = None
+
+    @property
+    def sort_key(self) -> str:
+        """The form of the name that siblings sort and compare by."""
+        return self.name if self.key is None else self.key
+
+    @property
+    def total(self) -> int:
+        """This object and all beneath it."""
+        return 1 + (self.children.total if self.children else 0)
+
+
+class FactChildren(msgspec.Struct, frozen=True, array_like=True):
+    """Addresses of facts pages, in step with the pages of the significant tree."""
+
+    pages: list[bytes | None] | None = None
+    index: bytes | None = None
+
+
+class FactEntry(msgspec.Struct, frozen=True, array_like=True):
+    """The facts of one object, in step with its entry."""
+
+    facts: msgspec.Raw
+    children: FactChildren | None = None
+
+
+class Root(msgspec.Struct, frozen=True):
+    """Names a whole snapshot.
+
+    significant, facts: addresses of the pages that hold the topmost object.
+    total: number of objects.
+    at: names above and including the topmost object, for a snapshot of one branch.
+    """
+
+    significant: bytes
+    facts: bytes | None
+    total: int
+    at: tuple[str, ...] = ()
+
+
+def _blob_out(value: Any) -> Any:
+    if isinstance(value, Blob):
+        size = value.size.to_bytes(8, "big")
+        return msgspec.msgpack.Ext(_BLOB_TYPE, value.address + size + bytes([value.text]))
+    raise NotImplementedError(f"a {type(value).__name__} is not a value of the model")
+
+
+def _blob_in(code: int, data: memoryview) -> Blob:
+    if code != _BLOB_TYPE:
+        raise ValueError(f"unknown extension type {code} in a chunk")
+    raw = bytes(data)
+    size = int.from_bytes(raw[DIGEST_SIZE : DIGEST_SIZE + 8], "big")
+    return Blob(raw[:DIGEST_SIZE], size, bool(raw[-1]))
+
+
+encode = msgspec.msgpack.Encoder(order="deterministic", enc_hook=_blob_out).encode
+decode_attributes = msgspec.msgpack.Decoder(dict[str, Any], ext_hook=_blob_in).decode
+decode_page = msgspec.msgpack.Decoder(list[Entry]).decode
+decode_index = msgspec.msgpack.Decoder(list[PageRef]).decode
+decode_facts_page = msgspec.msgpack.Decoder(list[FactEntry]).decode
+decode_facts_index = msgspec.msgpack.Decoder(list[bytes | None]).decode
+
+NO_FACTS = msgspec.Raw(encode({}))
+
+
+def pack_array(items: list[bytes]) -> bytes:
+    """Join already encoded items into one MessagePack array."""
+    count = len(items)
+    if count < 16:
+        head = bytes([0x90 | count])
+    elif count < 65536:
+        head = b"\xdc" + count.to_bytes(2, "big")
+    else:
+        head = b"\xdd" + count.to_bytes(4, "big")
+    return head + b"".join(items)
+
+
+class Item(msgspec.Struct):
+    """An encoded entry on its way to a page."""
+
+    key: str
+    entry: bytes
+    total: int
+    facts: bytes | None
+
+
+def cut_pages(items: Iterable[Item]) -> Iterator[list[Item]]:
+    """Cut sorted items into pages. A name added or taken away moves no boundary but its own."""
+    page: list[Item] = []
+    size = 0
+    for item in items:
+        page.append(item)
+        size += len(item.entry)
+        if len(page) >= PAGE_LEAST and (
+            len(page) >= PAGE_MOST or size >= PAGE_BYTES or _is_boundary(item.key)
+        ):
+            yield page
+            page, size = [], 0
+    if page:
+        yield page
+
+
+def _is_boundary(key: str) -> bool:
+    return digest(key.encode())[0] & PAGE_MASK == 0

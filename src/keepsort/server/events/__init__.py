@@ -1,0 +1,1 @@
+"""What happens, told to browsers as it happens."""

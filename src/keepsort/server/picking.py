@@ -1,0 +1,93 @@
+"""Picks and paths as people write them."""
+
+import re
+
+from keepsort.core.model import Path
+from keepsort.core.model.notation import read_slash
+from keepsort.core.plan import AttributePick, Pick
+from keepsort.core.snapshot import Snapshot
+from keepsort.server.problems import NotFound, Problem
+
+_HUNK = re.compile(r"^(?P<attribute>[^@]+)@(?P<number>\d+)$")
+
+
+def read_path(tree: Snapshot, text: str) -> Path:
+    """Read a path in the system's own notation or as a slash path; nothing need be there."""
+    text = text.strip()
+    if text in ("", "/"):
+        return ()
+    found = tree.schema.notation.read(text)
+    if found is not None:
+        return found
+    if not text.startswith("/"):
+        raise Problem(
+            f"{text!r} is no path of this system.",
+            f"Write it as {tree.schema.notation.write(('…',))} or from the root as /….",
+        )
+    return read_slash(text)
+
+
+def find_path(trees: list[Snapshot], text: str) -> Path:
+    """Read a path that must exist in one of the trees. Raises `NotFound`."""
+    path = read_path(trees[0], text)
+    for tree in trees:
+        node = tree.find(path)
+        if node is not None:
+            return node.path
+    raise NotFound(
+        f"There is no object {trees[0].schema.notation.write(path)} here.",
+        "See the tree with: keepsort show BACKUP.",
+    )
+
+
+def read_pick(trees: list[Snapshot], text: str) -> Pick:
+    """Read ``PATH``, ``PATH/**``, ``PATH#attribute`` or ``PATH#attribute@N``."""
+    if text.endswith("/**"):
+        return Pick(find_path(trees, text[:-3] or "/"), "branch")
+    if text.endswith("**") and text in ("**", "/**"):
+        return Pick((), "branch")
+    place, mark, attribute = text.rpartition("#")
+    if not mark or _exists(trees, text):
+        return Pick(find_path(trees, text), "object")
+    if not attribute:
+        raise Problem(f"{text!r} names no attribute.", "Write PATH#attribute.")
+    hunk = _HUNK.match(attribute)
+    part = (
+        AttributePick(hunk["attribute"], hunks=(int(hunk["number"]),))
+        if hunk
+        else AttributePick(attribute)
+    )
+    return Pick(find_path(trees, place), "attributes", (part,))
+
+
+def _exists(trees: list[Snapshot], text: str) -> bool:
+    """A name may hold a ``#`` itself."""
+    try:
+        find_path(trees, text)
+    except Problem:
+        return False
+    return True
+
+
+def merged(picks: list[Pick]) -> list[Pick]:
+    """Join picks of single attributes and hunks of one object into one pick."""
+    result: list[Pick] = []
+    for pick in picks:
+        same = next(
+            (n for n, p in enumerate(result) if p.path == pick.path and p.scope == "attributes"), None
+        )
+        if pick.scope != "attributes" or same is None:
+            result.append(pick)
+            continue
+        parts = {a.name: a for a in result[same].attributes}
+        for part in pick.attributes:
+            known = parts.get(part.name)
+            if known is None or part.whole:
+                parts[part.name] = part
+            elif not known.whole:
+                parts[part.name] = AttributePick(
+                    part.name, known.add + part.add, known.remove + part.remove,
+                    tuple(sorted({*known.hunks, *part.hunks})),
+                )  # fmt: skip
+        result[same] = Pick(pick.path, "attributes", tuple(parts.values()))
+    return result

@@ -1,0 +1,46 @@
+"""Errors as responses of the API."""
+
+from typing import Any
+
+from django.core.exceptions import PermissionDenied
+from django.http import Http404
+from rest_framework.exceptions import APIException
+from rest_framework.response import Response
+from rest_framework.views import exception_handler
+
+from keepsort.connectors.errors import ConnectorError, SignInRefused, Unreachable
+from keepsort.core.snapshot import ChunkMissing
+from keepsort.server.problems import Problem
+
+
+def as_response(error: Exception, context: dict[str, Any]) -> Response | None:
+    """Turn an error into a response of one shape: ``{"error", "way_out"}``."""
+    match error:
+        case Problem():
+            return _response(error.args[0], error.way_out, error.status)
+        case ConnectorError():
+            status = 502 if isinstance(error, Unreachable | SignInRefused) else 409
+            return _response(error.args[0], error.way_out, status)
+        case ChunkMissing():
+            text = f"A part of this backup is not in the store ({error.args[0]})."
+            return _response(text, "Verify the backup; open another one.", 500)
+        case Http404():
+            return _response("There is no such thing.", "It may have been removed.", 404)
+        case PermissionDenied():
+            return _response("Your role does not allow this.", "Ask an administrator.", 403)
+    response = exception_handler(error, context)
+    if response is not None and isinstance(error, APIException):
+        response.data = {"error": _flat(error.detail), "way_out": ""}
+    return response
+
+
+def _response(message: str, way_out: str, status: int) -> Response:
+    return Response({"error": message, "way_out": way_out}, status=status)
+
+
+def _flat(detail: Any) -> str:
+    if isinstance(detail, dict):
+        return " ".join(f"{key}: {_flat(value)}" for key, value in detail.items())
+    if isinstance(detail, list):
+        return " ".join(_flat(value) for value in detail)
+    return str(detail)

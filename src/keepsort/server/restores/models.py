@@ -1,0 +1,95 @@
+"""Plans, runs and their journal."""
+
+from django.conf import settings
+from django.db import models
+
+from keepsort.server.snapshots.models import Record
+from keepsort.server.systems.models import System
+
+
+class PlanRecord(models.Model):
+    """A plan that was previewed.
+
+    content: the steps and findings (`core.plan.Plan`), in MessagePack.
+    rendered: the protocol text of each step.
+    summary: what the preview says in one sentence, as numbers.
+    predicted: address of the topmost page of the tree as it will be.
+    """
+
+    system = models.ForeignKey(System, on_delete=models.CASCADE)
+    backup = models.ForeignKey(Record, on_delete=models.SET_NULL, null=True, related_name="+")
+    look = models.ForeignKey(Record, on_delete=models.PROTECT, related_name="plans")
+    undoes = models.ForeignKey("Run", on_delete=models.SET_NULL, null=True, related_name="undone_by")
+    picks = models.JSONField(default=list)
+    policy = models.CharField(max_length=12, default="overwrite")
+    content = models.BinaryField()
+    rendered = models.JSONField(default=list)
+    summary = models.JSONField(default=dict)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+
+class Run(models.Model):
+    """A plan being carried out, and its outcome.
+
+    outcome: ``verified`` if every step was done and read back as planned, ``partial`` if some
+        were, ``failed`` if none was, ``cancelled`` if a person stopped it.
+    """
+
+    class State(models.TextChoices):
+        """How far it is."""
+
+        WAITING = "waiting"
+        RUNNING = "running"
+        FINISHED = "finished"
+
+    class OnFailure(models.TextChoices):
+        """What happens to steps that do not depend on a failed one."""
+
+        STOP = "stop"
+        GO_ON = "go-on"
+
+    system = models.ForeignKey(System, on_delete=models.CASCADE, related_name="runs")
+    plan = models.ForeignKey(PlanRecord, on_delete=models.PROTECT, related_name="runs")
+    state = models.CharField(max_length=8, choices=State.choices, default=State.WAITING)
+    outcome = models.CharField(max_length=10, blank=True)
+    on_failure = models.CharField(max_length=5, choices=OnFailure.choices, default=OnFailure.STOP)
+    cancel_asked = models.BooleanField(default=False)
+    confirmed = models.JSONField(default=list)
+    message = models.TextField(blank=True)
+    after = models.ForeignKey(Record, on_delete=models.SET_NULL, null=True, related_name="+")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True)
+    started_at = models.DateTimeField(auto_now_add=True)
+    finished_at = models.DateTimeField(null=True)
+
+    class Meta:
+        """Newest first."""
+
+        ordering = ["-id"]
+
+
+class RunStep(models.Model):
+    """One line of a run's journal."""
+
+    class State(models.TextChoices):
+        """In doubt is written before the system is called, so that a crash leaves a trace."""
+
+        WAITING = "waiting"
+        IN_DOUBT = "in doubt"
+        DONE = "done"
+        FAILED = "failed"
+        CONFLICT = "conflict"
+        SKIPPED = "skipped"
+
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="steps")
+    number = models.PositiveIntegerField()
+    state = models.CharField(max_length=8, choices=State.choices, default=State.WAITING)
+    already = models.BooleanField(default=False)
+    message = models.TextField(blank=True)
+    finished_at = models.DateTimeField(null=True)
+
+    class Meta:
+        """In the order of the plan."""
+
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["run", "number"], name="one_line_a_step")]

@@ -1,0 +1,163 @@
+"""Previews: from picks to a plan that says all it will do."""
+
+import msgspec
+
+from keepsort.connectors.base import Connector
+from keepsort.core.compare import Comparison, compare
+from keepsort.core.model import Path
+from keepsort.core.plan import (
+    Finding,
+    Mismatch,
+    Pick,
+    Plan,
+    Policy,
+    Step,
+    plan_restore,
+    plan_undo,
+    rehearse,
+)
+from keepsort.core.plan.planning import Offer, offers
+from keepsort.core.plan.rehearsal import holds, is_done
+from keepsort.core.snapshot import Snapshot
+from keepsort.server.accounts.models import User
+from keepsort.server.problems import Problem
+from keepsort.server.restores.models import PlanRecord, Run, RunStep
+from keepsort.server.snapshots.models import Record
+from keepsort.server.snapshots.services import open_snapshot, take
+from keepsort.server.sorting.comparing import compared
+from keepsort.server.systems.services import opened
+
+encode_plan = msgspec.msgpack.Encoder().encode
+decode_plan = msgspec.msgpack.Decoder(Plan).decode
+
+
+def open_plan(record: PlanRecord) -> Plan:
+    """Return the plan that a record holds."""
+    return decode_plan(bytes(record.content))
+
+
+def draft_plan(
+    backup: Record, look: Record, picks: list[Pick], policy: Policy
+) -> tuple[Comparison, Plan, list[Offer]]:
+    """Plan without asking the system and without keeping the plan: what the tray shows."""
+    comparison = compared(backup, look)
+    plan = plan_restore(comparison, picks, policy=policy)
+    return comparison, plan, offers(comparison, plan)
+
+
+def preview(
+    backup: Record,
+    picks: list[Pick],
+    policy: Policy = "overwrite",
+    *,
+    look: Record | None = None,
+    by: User | None = None,
+) -> PlanRecord:
+    """Make a plan, rehearse it, and ask the system what it has to say about it.
+
+    look: the look at live that the picks were made on; a new one is taken where None.
+    Raises `Problem` or a `ConnectorError`.
+    """
+    if not picks:
+        raise Problem("Nothing is picked.", "Pick an object, a branch or an attribute first.")
+    look = look or take(backup.system, Record.Kind.LOOK, by=by)
+    comparison, plan, _ = draft_plan(backup, look, picks, policy)
+    with opened(backup.system) as connector:
+        plan, rendered = _asked(connector, comparison.right, plan)
+    predicted = rehearse(comparison.right, plan.steps)
+    left = compare(comparison.left, predicted)
+    return PlanRecord.objects.create(
+        system=backup.system, backup=backup, look=look, by=by, policy=policy,
+        picks=msgspec.to_builtins(picks), content=encode_plan(plan), rendered=rendered,
+        summary=summary(plan, left.tally),
+    )  # fmt: skip
+
+
+def preview_undo(run: Run, by: User | None = None) -> PlanRecord:
+    """Make the plan of the way back from a run. Raises `Problem` or a `ConnectorError`."""
+    done = set(
+        run.steps.filter(state=RunStep.State.DONE, already=False).values_list("number", flat=True)
+    )
+    plan = open_plan(run.plan)
+    steps = plan_undo([step for step in plan.steps if step.number in done])
+    if not steps:
+        raise Problem("This run has written nothing, so there is nothing to undo.")
+    look = take(run.system, Record.Kind.LOOK, by=by)
+    live = open_snapshot(look)
+    with opened(run.system) as connector:
+        undo, rendered = _asked(connector, live, Plan(steps))
+    tally: dict[str, int] = {}
+    if not undo.stopped and run.plan.backup is not None:
+        tally = compare_to_backup(run.plan.backup, live, undo)
+    return PlanRecord.objects.create(
+        system=run.system, backup=run.plan.backup, look=look, by=by, undoes=run,
+        content=encode_plan(undo), rendered=rendered, summary=summary(undo, tally),
+    )  # fmt: skip
+
+
+def compare_to_backup(backup: Record, live: Snapshot, plan: Plan) -> dict[str, int]:
+    """Return how live will differ from a backup of the whole after a plan; empty for a branch."""
+    if tuple(backup.at) != live.at:
+        return {}
+    return compare(open_snapshot(backup), rehearse(live, plan.steps)).tally
+
+
+def _asked(connector: Connector, live: Snapshot, plan: Plan) -> tuple[Plan, list[str]]:
+    """Add what the live system says about a plan, and its protocol texts."""
+    found = [*plan.findings, *_changed_since(connector, live, plan.steps)]
+    found += connector.check(plan.steps)
+    return Plan(plan.steps, tuple(found)), [connector.render(step) for step in plan.steps]
+
+
+def _changed_since(
+    connector: Connector, live: Snapshot, steps: tuple[Step, ...]
+) -> list[Finding]:
+    """Read again what the plan touches, and tell what is no longer as it was looked at."""
+    places: dict[Path, None] = {}
+    for step in steps:
+        node = live.find(step.path)
+        if node is not None:
+            places[node.path] = None
+    schema = live.schema
+    found = []
+    for path, now in zip(places, connector.read(list(places)), strict=True):
+        then = live.get(path)
+        assert then is not None
+        as_then = Step(number=0, action="update", path=path, kind=then.kind, before=then.attributes)
+        if not holds(schema, as_then, now):
+            text = "It was changed, or went away, since live was looked at. Look again first."
+            found.append(Finding("stop", "changed-since", text, path))
+    try:
+        rehearse(live, steps)
+    except Mismatch as mismatch:
+        step = mismatch.step
+        if is_done(schema, step, mismatch.found):
+            text = "It is already as this step would leave it."
+            found.append(Finding("note", "already", text, step.path))
+        else:
+            text = (
+                "It is no longer what the run left, so it cannot be taken back without losing what "
+                "came after. Restore it from a backup instead."
+            )
+            found.append(Finding("stop", "changed-since", text, step.path))
+    return found
+
+
+def summary(plan: Plan, left_tally: dict[str, int]) -> dict[str, object]:
+    """Return the numbers of the sentence at the top of a preview."""
+    by_action: dict[str, set[Path]] = {"create": set(), "delete": set(), "change": set()}
+    created = {step.final_path for step in plan.steps if step.action == "create"}
+    for step in plan.steps:
+        if step.action in ("create", "delete"):
+            by_action[step.action].add(step.path)
+        elif step.final_path not in created:
+            by_action["change"].add(step.final_path)
+    moved_then_changed = {s.path: s.final_path for s in plan.steps if s.action == "move"}
+    changes = {moved_then_changed.get(path, path) for path in by_action["change"]}
+    return {
+        "created": len(by_action["create"]),
+        "changed": len(changes),
+        "removed": len(by_action["delete"]),
+        "steps": len(plan.steps),
+        "left": left_tally,
+    }

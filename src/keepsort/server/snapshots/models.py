@@ -1,0 +1,70 @@
+"""Backups and looks, and the work of making them."""
+
+from django.conf import settings
+from django.db import models
+
+from keepsort.server.systems.models import System
+
+
+class Record(models.Model):
+    """A snapshot of a system.
+
+    kind: a backup is kept; a look at live only until newer ones take its place.
+    at: names down to the topmost object; empty for the whole system.
+    schema: address of the chunk that holds the kinds (`core.model.Schema`).
+    changes: how it differs from the backup before it, by state.
+    problems: what was unsound, as ``[{"path", "text"}]``, the first of them.
+    """
+
+    class Kind(models.TextChoices):
+        """What the snapshot was made for."""
+
+        BACKUP = "backup"
+        LOOK = "look"
+
+    system = models.ForeignKey(System, on_delete=models.CASCADE, related_name="records")
+    kind = models.CharField(max_length=8, choices=Kind.choices)
+    taken_at = models.DateTimeField(db_index=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True)
+    note = models.CharField(max_length=400, blank=True)
+    pinned = models.BooleanField(default=False)
+    at = models.JSONField(default=list)
+    significant = models.BinaryField(max_length=24)
+    facts = models.BinaryField(max_length=24, null=True)
+    schema = models.BinaryField(max_length=24)
+    software = models.CharField(max_length=200)
+    objects_count = models.PositiveBigIntegerField()
+    stored_bytes = models.PositiveBigIntegerField()
+    seconds = models.FloatField()
+    changes = models.JSONField(default=dict)
+    problems = models.JSONField(default=list)
+    problem_count = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        """Newest first."""
+
+        ordering = ["-taken_at", "-id"]
+        indexes = [models.Index(fields=["system", "kind", "-taken_at"])]
+
+
+class Work(models.Model):
+    """Something long that a worker does: a backup or a look."""
+
+    class State(models.TextChoices):
+        """How far it is."""
+
+        WAITING = "waiting"
+        RUNNING = "running"
+        DONE = "done"
+        FAILED = "failed"
+
+    system = models.ForeignKey(System, on_delete=models.CASCADE, related_name="work")
+    kind = models.CharField(max_length=8, choices=Record.Kind.choices)
+    at = models.JSONField(default=list)
+    note = models.CharField(max_length=400, blank=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True)
+    state = models.CharField(max_length=8, choices=State.choices, default=State.WAITING)
+    objects_seen = models.PositiveBigIntegerField(default=0)
+    message = models.TextField(blank=True)
+    result = models.ForeignKey(Record, on_delete=models.SET_NULL, null=True)
+    asked_at = models.DateTimeField(auto_now_add=True)

@@ -1,0 +1,151 @@
+"""Looking at live systems, and keeping what was seen."""
+
+from collections.abc import Callable
+from contextlib import suppress
+from datetime import datetime
+from time import monotonic
+
+import msgspec
+from django.db import transaction
+from django.utils import timezone
+
+from keepsort.connectors.base import Connector
+from keepsort.core.compare import compare
+from keepsort.core.model import Path, Schema
+from keepsort.core.model.canonical import digest
+from keepsort.core.snapshot import Chunk, Draft, Root, Snapshot, SnapshotBuilder
+from keepsort.core.snapshot.reader import PageCache
+from keepsort.server.accounts.models import User
+from keepsort.server.problems import NotFound
+from keepsort.server.snapshots.models import Record
+from keepsort.server.store.postgres import PostgresStore
+from keepsort.server.systems.models import System
+from keepsort.server.systems.services import opened
+
+_LOOKS_KEPT = 3
+_PROBLEMS_KEPT = 100
+_PROBED = 200
+_REPORT_EVERY = 500
+
+_cache = PageCache(PostgresStore(), size=8192)
+_decode_schema = msgspec.msgpack.Decoder(Schema).decode
+_encode = msgspec.msgpack.Encoder(order="deterministic").encode
+
+Progress = Callable[[int], None]
+
+
+def open_snapshot(record: Record) -> Snapshot:
+    """Return the tree a record stands for; pages are shared by all that are open."""
+    schema = _cache.load(bytes(record.schema), _decode_schema)
+    root = Root(
+        significant=bytes(record.significant),
+        facts=bytes(record.facts) if record.facts is not None else None,
+        total=record.objects_count,
+        at=tuple(record.at),
+    )
+    return Snapshot(_cache.store, root, schema, _cache)
+
+
+def find_record(number: int | str, kind: str | None = None) -> Record:
+    """Return a record by its number. Raises `NotFound`."""
+    found = None
+    if str(number).isdigit():
+        found = Record.objects.select_related("system").filter(pk=int(number)).first()
+    if found is None or (kind is not None and found.kind != kind):
+        raise NotFound(f"There is no backup {number}.", "See the list of the system's backups.")
+    return found
+
+
+def newest(system: System, kind: str, at: Path = ()) -> Record | None:
+    """Return the newest record of one kind that holds exactly this branch."""
+    return Record.objects.filter(system=system, kind=kind, at=list(at)).first()
+
+
+def take(
+    system: System,
+    kind: str,
+    *,
+    branch: Path = (),
+    by: User | None = None,
+    note: str = "",
+    taken_at: datetime | None = None,
+    progress: Progress | None = None,
+) -> Record:
+    """Look at the live system and keep what is seen as a record.
+
+    Raises a `ConnectorError`; nothing is kept then.
+    """
+    started = monotonic()
+    with opened(system) as connector:
+        description = connector.describe()
+        before = _previous(system, branch)
+        builder = SnapshotBuilder(
+            _cache.store, description.schema,
+            depth_first=description.depth_first, previous=before, at=branch,
+        )  # fmt: skip
+        for path, obj in connector.observe(branch):
+            builder.add(path, obj)
+            if progress and builder.count % _REPORT_EVERY == 0:
+                progress(builder.count)
+        tree = builder.finish()
+        backup = newest(system, Record.Kind.BACKUP, branch)
+        if backup is not None:
+            tree = with_hidden(connector, open_snapshot(backup), tree)
+        problems = connector.validate(tree) if kind == Record.Kind.BACKUP else []
+    changes = compare(open_snapshot(backup), tree).tally if backup is not None else {}
+    raw = _encode(description.schema)
+    stored = _cache.store.put_many([Chunk(digest(raw), raw)]) if not _kept(raw) else 0
+    with transaction.atomic():
+        record = Record.objects.create(
+            system=system, kind=kind, by=by, note=note, at=list(branch),
+            taken_at=taken_at or timezone.now(), seconds=round(monotonic() - started, 3),
+            significant=tree.root.significant, facts=tree.root.facts, schema=digest(raw),
+            software=description.software, objects_count=tree.root.total,
+            stored_bytes=builder.stored_bytes + stored, changes=changes,
+            problems=[{"path": list(p.path), "text": p.text} for p in problems[:_PROBLEMS_KEPT]],
+            problem_count=len(problems),
+        )  # fmt: skip
+        _drop_old_looks(system)
+    return record
+
+
+def _kept(raw: bytes) -> bool:
+    return bool(_cache.store.has_many([digest(raw)]))
+
+
+def _previous(system: System, branch: Path) -> Snapshot | None:
+    """Return the newest snapshot of the same branch, to store only what is new against it."""
+    record = Record.objects.filter(system=system, at=list(branch)).first()
+    return open_snapshot(record) if record else None
+
+
+def with_hidden(connector: Connector, backup: Snapshot, tree: Snapshot) -> Snapshot:
+    """Mark what the backup knows and the account cannot see now as unreadable, not as gone."""
+    missing = [d for d in compare(backup, tree).differences if d.state == "missing"]
+    paths = {backup.schema.names.keys(d.path) for d in missing}
+    topmost = [d.path for d in missing if backup.schema.names.keys(d.path[:-1]) not in paths]
+    draft: Draft | None = None
+    for path, found in zip(topmost, connector.read(topmost[:_PROBED]), strict=False):
+        if found is not None and found.unreadable is not None:
+            draft = draft or Draft(tree)
+            with suppress(KeyError):
+                draft.put(path, found)
+    return draft.finish() if draft else tree
+
+
+def _drop_old_looks(system: System) -> None:
+    """Forget looks that newer ones replace and that no plan stands on."""
+    looks = Record.objects.filter(system=system, kind=Record.Kind.LOOK, plans=None)
+    stale = list(looks.values_list("pk", flat=True)[_LOOKS_KEPT:])
+    Record.objects.filter(pk__in=stale).delete()
+
+
+def keep_tree(look: Record, tree: Snapshot) -> Record:
+    """Keep a tree that was made from a look, under the same description, as a newer look."""
+    backup = newest(look.system, Record.Kind.BACKUP, tuple(look.at))
+    changes = compare(open_snapshot(backup), tree).tally if backup is not None else {}
+    return Record.objects.create(
+        system=look.system, kind=Record.Kind.LOOK, at=look.at, taken_at=timezone.now(), seconds=0,
+        significant=tree.root.significant, facts=tree.root.facts, schema=look.schema,
+        software=look.software, objects_count=tree.root.total, stored_bytes=0, changes=changes,
+    )  # fmt: skip

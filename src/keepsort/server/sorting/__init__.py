@@ -1,0 +1,1 @@
+"""Compare and pick: the comparison of two records, a level or an object at a time."""

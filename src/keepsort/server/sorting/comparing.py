@@ -1,0 +1,79 @@
+"""Comparisons of two records, kept while people look at them."""
+
+from collections import OrderedDict
+from threading import Lock
+
+from keepsort.core.compare import Comparison, Rules, compare
+from keepsort.core.snapshot import Draft, Snapshot
+from keepsort.server.problems import Problem
+from keepsort.server.snapshots.models import Record
+from keepsort.server.snapshots.services import open_snapshot
+
+_KEPT = 16
+_kept: OrderedDict[tuple[int, int, Rules], Comparison] = OrderedDict()
+_lock = Lock()
+
+
+def compared(left: Record, right: Record, rules: Rules | None = None) -> Comparison:
+    """Return the comparison of two records; it is the same as long as both exist."""
+    key = (left.pk, right.pk, rules or Rules())
+    with _lock:
+        if key in _kept:
+            _kept.move_to_end(key)
+            return _kept[key]
+    found = compare_trees(open_snapshot(left), open_snapshot(right), key[2])
+    with _lock:
+        _kept[key] = found
+        while len(_kept) > _KEPT:
+            _kept.popitem(last=False)
+    return found
+
+
+def compare_trees(left: Snapshot, right: Snapshot, rules: Rules) -> Comparison:
+    """Compare two trees; where one holds less than the other, only what both cover counts."""
+    if left.at == right.at:
+        return compare(left, right, rules)
+    if right.at[: len(left.at)] == left.at:
+        part = left.branch(right.at)
+        if part is None:
+            raise Problem(
+                "The two hold different branches, and nothing of one is in the other.",
+                "Compare it with a backup that holds this branch.",
+            )
+        return compare(part, right, rules)
+    if left.at[: len(right.at)] == right.at:
+        return compare(grafted(left, right), right, rules)
+    raise Problem("The two hold different branches.", "Compare backups of the same branch.")
+
+
+def grafted(branch: Snapshot, whole: Snapshot) -> Snapshot:
+    """Return `whole` with one branch of it as it is in `branch`.
+
+    An object that has left the branch is taken from where it stands now, so that it is told as
+    moved and not as missing.
+    """
+    try:
+        result = _graft(branch, whole, set())
+    except KeyError:
+        raise Problem(
+            "What should hold this branch does not exist on the other side.",
+            "Use a backup of a larger branch, or create what should hold it first.",
+        ) from None
+    wanting = {
+        d.left.entry.identity
+        for d in compare(result, whole).differences
+        if d.state == "missing" and d.left is not None and d.left.entry.identity
+    }
+    return _graft(branch, whole, wanting) if wanting else result
+
+
+def _graft(branch: Snapshot, whole: Snapshot, moved_out: set[str]) -> Snapshot:
+    draft = Draft(whole)
+    draft.graft(branch.at, branch.top(), branch)
+    if moved_out:
+        keys = whole.schema.names.keys
+        inside = keys(branch.at)
+        for node in whole.walk():
+            if node.entry.identity in moved_out and keys(node.path)[: len(inside)] != inside:
+                draft.remove(node.path)
+    return draft.finish()

@@ -1,0 +1,16 @@
+"""Chunks in PostgreSQL."""
+
+from django.db import models
+
+
+class Chunk(models.Model):
+    """Compressed bytes, addressed by the digest of what they are when decompressed.
+
+    base: address of the chunk whose bytes are the dictionary for this one; null where none.
+    depth: how many bases must be read before this one.
+    """
+
+    address = models.BinaryField(primary_key=True, max_length=24)
+    data = models.BinaryField()
+    base = models.BinaryField(max_length=24, null=True)
+    depth = models.PositiveSmallIntegerField(default=0)

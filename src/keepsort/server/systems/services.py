@@ -1,0 +1,75 @@
+"""Adding systems, and opening the way to them."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from django.db import IntegrityError, transaction
+
+from keepsort.connectors.base import Connector, Description, Endpoint
+from keepsort.connectors.registry import connector_type
+from keepsort.server.problems import NotFound, Problem
+from keepsort.server.systems.models import System
+from keepsort.server.systems.vault import Vault, decrypt, encrypt
+
+
+def add_system(
+    name: str, connector: str, address: str, options: dict[str, str], user: str, password: str
+) -> System:
+    """Add a system; it is not contacted. Raises `Misconfigured` or `Problem`."""
+    kind = connector_type(connector)
+    known = {o.name: o for o in kind.options}
+    unknown = options.keys() - known.keys()
+    if unknown:
+        raise Problem(
+            f"The {connector} connector has no option {', '.join(sorted(unknown))}.",
+            f"It has: {', '.join(known)}.",
+        )
+    wanting = [o.name for o in kind.options if o.required and not options.get(o.name)]
+    if wanting:
+        raise Problem(
+            f"The {connector} connector needs the option {', '.join(wanting)}.",
+            f"Give --option {wanting[0]}=….",
+        )
+    if not name.strip():
+        raise Problem("A system needs a name.", "Give it one.")
+    system = System(
+        name=name.strip(), connector=connector, address=address, options=options, user=user,
+        password=encrypt(password.encode(), "system password"),
+    )  # fmt: skip
+    try:
+        with transaction.atomic():
+            system.save()
+    except IntegrityError:
+        raise Problem(f"There is a system {name!r} already.", "Choose another name.", 409) from None
+    return system
+
+
+def find_system(name: str) -> System:
+    """Return the system of that name, letter case aside. Raises `NotFound`."""
+    found = System.objects.filter(name__iexact=name).first()
+    if found is None:
+        names = ", ".join(System.objects.values_list("name", flat=True)) or "none yet"
+        raise NotFound(f"There is no system {name!r}.", f"Systems: {names}.")
+    return found
+
+
+@contextmanager
+def opened(system: System) -> Iterator[Connector]:
+    """Open a connector to the live system; what secrets it met are kept when it closes."""
+    password = decrypt(bytes(system.password), "system password").decode()
+    endpoint = Endpoint(
+        address=system.address, options=system.options, user=system.user, password=password
+    )
+    vault = Vault(system)
+    connector = connector_type(system.connector).open(endpoint, vault)
+    try:
+        yield connector
+        vault.flush()
+    finally:
+        connector.close()
+
+
+def try_connection(system: System) -> Description:
+    """Ask the live system what it is."""
+    with opened(system) as connector:
+        return connector.describe()

@@ -1,0 +1,5 @@
+"""Where requests go."""
+
+from django.urls import path
+
+urlpatterns: list = []

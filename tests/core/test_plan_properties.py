@@ -1,0 +1,87 @@
+"""What must hold for any two trees."""
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from keepsort.core.compare import compare
+from keepsort.core.model import is_beneath
+from keepsort.core.plan import Pick, plan_restore, plan_undo, rehearse
+from keepsort.core.snapshot import MemoryStore
+from tests.core.trees import Tree, as_tree, content, snapshot, trees
+
+EVERYTHING = [Pick((), "branch"), Pick((), "remove")]
+
+
+@settings(max_examples=400, deadline=None)
+@given(trees(), trees())
+def test_planning_everything_gives_the_backup(backup: Tree, live: Tree) -> None:
+    store = MemoryStore()
+    left, right = snapshot(backup, store), snapshot(live, store)
+    plan = plan_restore(compare(left, right), EVERYTHING)
+    assert not plan.stopped, plan.findings
+    predicted = rehearse(right, plan.steps)
+    assert content(as_tree(predicted)) == content(backup)
+    assert not plan_restore(compare(left, predicted), EVERYTHING).steps
+
+
+@settings(max_examples=150, deadline=None)
+@given(trees(identities=False), trees(identities=False))
+def test_planning_everything_without_identities(backup: Tree, live: Tree) -> None:
+    store = MemoryStore()
+    left, right = snapshot(backup, store), snapshot(live, store)
+    plan = plan_restore(compare(left, right), EVERYTHING)
+    assert content(as_tree(rehearse(right, plan.steps))) == content(backup)
+
+
+@settings(max_examples=300, deadline=None)
+@given(trees(), trees(), st.data())
+def test_what_was_not_picked_is_untouched(backup: Tree, live: Tree, data: st.DataObject) -> None:
+    store = MemoryStore()
+    left, right = snapshot(backup, store), snapshot(live, store)
+    comparison = compare(left, right)
+    chosen = data.draw(st.lists(st.sampled_from([*backup, *live]), max_size=3))
+    scopes = st.sampled_from(["object", "branch", "remove"])
+    picks = [Pick(path, data.draw(scopes)) for path in chosen]
+    plan = plan_restore(comparison, picks)
+    predicted = as_tree(rehearse(right, plan.steps))
+    touched = {p for s in plan.steps for p in (s.path, s.final_path)}
+    moved = [s.path for s in plan.steps if s.action == "move"]
+    for path, obj in live.items():
+        if path not in touched and not any(is_beneath(path, m) for m in moved):
+            assert path in predicted
+            assert content({path: predicted[path]}) == content({path: obj})
+    picked = {p.path for p in picks}
+    for step in plan.steps:
+        if not step.reason and step.action != "delete":
+            origin = comparison.backup_path(step.path)
+            assert any(
+                is_beneath(place, pick.path) if pick.scope == "branch" else place == pick.path
+                for pick in picks
+                for place in (step.final_path, origin, step.path)
+            ), (step, picked)
+
+
+@settings(max_examples=300, deadline=None)
+@given(trees(), trees(), st.data())
+def test_undo_gives_back_the_tree_before(backup: Tree, live: Tree, data: st.DataObject) -> None:
+    store = MemoryStore()
+    left, right = snapshot(backup, store), snapshot(live, store)
+    picks = EVERYTHING
+    if data.draw(st.booleans()):
+        picks = [Pick(p) for p in data.draw(st.lists(st.sampled_from([*backup, *live]), max_size=4))]
+    plan = plan_restore(compare(left, right), picks)
+    predicted = rehearse(right, plan.steps)
+    back = rehearse(predicted, plan_undo(plan.steps))
+    assert content(as_tree(back)) == content(live)
+
+
+@settings(max_examples=100, deadline=None)
+@given(trees(), trees())
+def test_plans_are_deterministic_and_steps_stand_in_order(backup: Tree, live: Tree) -> None:
+    store = MemoryStore()
+    left, right = snapshot(backup, store), snapshot(live, store)
+    one = plan_restore(compare(left, right), EVERYTHING)
+    two = plan_restore(compare(left, right), EVERYTHING)
+    assert one == two
+    for step in one.steps:
+        assert all(need < step.number for need in step.needs)

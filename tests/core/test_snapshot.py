@@ -1,0 +1,157 @@
+"""Snapshots: equal content gives equal digests, only what changed is stored, drafts are trees."""
+
+import random
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from keepsort.core.compare import compare
+from keepsort.core.model import ConfigObject
+from keepsort.core.snapshot import ChunkMissing, Draft, MemoryStore, SnapshotBuilder
+from keepsort.core.snapshot.builder import StreamError
+from tests.core.trees import SCHEMA, Tree, as_tree, content, snapshot, trees
+
+
+def flat(count: int, changed: frozenset[int] = frozenset()) -> Tree:
+    tree: Tree = {(): ConfigObject(name="", kind="group")}
+    for n in range(count):
+        title = "Vet" if n in changed else "Keeper"
+        tree[(f"keeper {n:05}",)] = ConfigObject(
+            name=f"keeper {n:05}",
+            kind="keeper",
+            attributes={"title": title, "phone": [f"{n:05}"]},
+            facts={"seen": n},
+        )
+    return tree
+
+
+@settings(max_examples=150, deadline=None)
+@given(trees(), st.randoms(use_true_random=False))
+def test_digests_do_not_depend_on_the_order_of_feeding(tree: Tree, rng: random.Random) -> None:
+    shuffled = sorted(tree, key=lambda p: (len(p), rng.random()))
+    mixed: Tree = {}
+    for path in shuffled:
+        obj = tree[path]
+        names = list(obj.attributes)
+        rng.shuffle(names)
+        values = {n: obj.attributes[n] for n in names}
+        for name in ("phone", "member"):
+            if name in values:
+                values[name] = rng.sample(values[name], len(values[name]))
+        mixed[path] = ConfigObject(
+            name=obj.name, kind=obj.kind, identity=obj.identity, attributes=values
+        )
+    depth_first = dict(sorted(tree.items()))
+    one = snapshot(tree)
+    assert snapshot(mixed).root.significant == one.root.significant
+    assert snapshot(depth_first, depth_first=True).root == one.root
+    assert content(as_tree(one)) == content(tree)
+
+
+def test_facts_lie_apart_from_what_is_significant() -> None:
+    store = MemoryStore()
+    before = snapshot(flat(2000), store)
+    tree = flat(2000)
+    tree[("keeper 01000",)].facts["seen"] = -1
+    after = snapshot(tree, store, previous=before)
+    assert after.root.significant == before.root.significant
+    assert after.root.facts != before.root.facts
+    found = after.get(("keeper 01000",))
+    assert found is not None
+    assert found.facts == {"seen": -1}
+
+
+def test_a_change_rewrites_one_page_and_an_equal_tree_is_not_read() -> None:
+    store = MemoryStore()
+    before = snapshot(flat(20_000), store)
+    chunks = len(store.chunks)
+    after = snapshot(flat(20_000, frozenset([777])), store, previous=before)
+    assert len(store.chunks) - chunks <= 3
+    store.reads = 0
+    found = compare(before, after)
+    assert [d.path for d in found.differences] == [("keeper 00777",)]
+    assert store.reads <= 8
+    store.reads = 0
+    assert not compare(before, snapshot(flat(20_000), store)).differences
+    assert store.reads == 0
+
+
+def test_an_added_name_moves_no_other_boundary() -> None:
+    store = MemoryStore()
+    before = snapshot(flat(5000), store)
+    chunks = len(store.chunks)
+    tree = flat(5000)
+    tree[("keeper 02500b",)] = ConfigObject(name="keeper 02500b", kind="keeper")
+    snapshot(tree, store, previous=before)
+    # a page and its facts, the two lists of pages, and the topmost object with its facts
+    assert len(store.chunks) - chunks <= 8
+
+
+@settings(max_examples=150, deadline=None)
+@given(trees(), trees(), st.data())
+def test_a_draft_ends_as_a_tree_built_anew(tree: Tree, other: Tree, data: st.DataObject) -> None:
+    draft = Draft(snapshot(tree))
+    plain = dict(tree)
+    for path in data.draw(st.lists(st.sampled_from(list(other)), max_size=4)):
+        if path and path[:-1] in plain:
+            draft.put(path, other[path])
+            plain[path] = other[path]
+    for path in data.draw(st.lists(st.sampled_from(list(plain)), max_size=2)):
+        if path in plain and path:
+            draft.remove(path)
+            plain = {p: o for p, o in plain.items() if p[: len(path)] != path}
+    built = draft.finish()
+    assert built.root.significant == snapshot(plain).root.significant
+    assert built.root.total == len(plain)
+
+
+def test_one_branch_stands_alone() -> None:
+    tree = flat(300)
+    tree[("keeper 00007", "diary")] = ConfigObject(name="diary", kind="group")
+    branch = snapshot(tree).branch(("keeper 00007",))
+    assert branch is not None
+    assert branch.at == ("keeper 00007",)
+    assert [n.path for n in branch.walk()] == [("keeper 00007",), ("keeper 00007", "diary")]
+    assert branch.find(("keeper 00008",)) is None
+    found = branch.get(("keeper 00007",))
+    assert found is not None
+    assert found.facts == {"seen": 7}
+
+
+def test_long_values_lie_apart_and_come_back() -> None:
+    text, photo = "reef\n" * 3000, bytes(range(256)) * 40
+    tree: Tree = {
+        (): ConfigObject(name="", kind="group", attributes={"notes": text, "photo": [photo, b"x"]})
+    }
+    found = snapshot(tree).get(())
+    assert found is not None
+    assert found.attributes == {"notes": text, "photo": [photo, b"x"]}
+
+
+def test_pages_are_read_in_parts() -> None:
+    side = snapshot(flat(3000))
+    top = side.top()
+    assert [n.entry.name for n in side.children(top, 1500, 2)] == ["keeper 01500", "keeper 01501"]
+    assert side.children(top, 2999, 10)[0].path == ("keeper 02999",)
+    assert len(side.children(top)) == 3000
+
+
+def test_a_stream_that_makes_no_tree_is_refused() -> None:
+    builder = SnapshotBuilder(MemoryStore(), SCHEMA)
+    with pytest.raises(StreamError, match="no object"):
+        builder.finish()
+    builder.add((), ConfigObject(name="", kind="group"))
+    with pytest.raises(StreamError, match="before its parent"):
+        builder.add(("a", "b"), ConfigObject(name="b", kind="group"))
+    builder.add(("a",), ConfigObject(name="a", kind="group"))
+    with pytest.raises(StreamError, match="came twice"):
+        builder.add(("a",), ConfigObject(name="a", kind="group"))
+
+
+def test_a_missing_chunk_is_named() -> None:
+    store = MemoryStore()
+    side = snapshot(flat(10), store)
+    store.chunks.clear()
+    with pytest.raises(ChunkMissing):
+        side.top()

@@ -1,0 +1,87 @@
+"""Trees of objects for tests: strategies, and a way from plain dicts to snapshots."""
+
+from hypothesis import strategies as st
+
+from keepsort.core.model import AttributeSpec, ConfigObject, Kind, NameRule, Path, Schema
+from keepsort.core.snapshot import MemoryStore, Snapshot, SnapshotBuilder
+
+SCHEMA = Schema(
+    kinds={"keeper": Kind("keeper", "keeper"), "group": Kind("group", "group")},
+    attributes={
+        "phone": AttributeSpec(shape="set"),
+        "member": AttributeSpec(shape="set", reference=True),
+        "boss": AttributeSpec(reference=True),
+        "notes": AttributeSpec(shape="text"),
+        "rota": AttributeSpec(shape="sequence"),
+        "depth": AttributeSpec(number=True),
+        "badge": AttributeSpec(secret=True),
+    },
+    names=NameRule(),
+)
+
+#: A tree as plain data: every path with its object; the root is the empty path.
+Tree = dict[Path, ConfigObject]
+
+
+def snapshot(tree: Tree, store: MemoryStore | None = None, **options: object) -> Snapshot:
+    """Build a snapshot from a tree, in the order of the dict."""
+    builder = SnapshotBuilder(store or MemoryStore(), SCHEMA, **options)  # type: ignore[arg-type]
+    for path, obj in tree.items():
+        builder.add(path, obj)
+    return builder.finish()
+
+
+def as_tree(side: Snapshot) -> Tree:
+    """Read a whole snapshot back as a tree."""
+    return {node.path: side.object(node) for node in side.walk()}
+
+
+def content(tree: Tree) -> dict[Path, object]:
+    """What counts of a tree when it has been restored: all but ids and facts."""
+    return {
+        p: (o.kind, {n: sorted(v, key=repr) if n in ("phone", "member") else v for n, v in o.attributes.items()})
+        for p, o in tree.items()
+    }  # fmt: skip
+
+
+names = st.sampled_from(["Ansel", "Imke", "Tobin", "divers", "vets", "night/dive", "Ä\\b"])
+texts = st.lists(st.sampled_from(["pump = on\n", "# note\n", "limit = 4\n", "\n", "seal"]), max_size=6)
+attributes = st.fixed_dictionaries(
+    {},
+    optional={
+        "title": st.sampled_from(["Keeper", "Vet", "keeper"]),
+        "phone": st.lists(st.sampled_from(["0142", "0199", "0111"]), min_size=1, unique=True),
+        "depth": st.one_of(st.integers(-3, 3), st.floats(allow_nan=False, width=16)),
+        "notes": texts.map("".join),
+        "rota": st.lists(st.sampled_from(["early", "late", "night"]), max_size=4),
+        "photo": st.binary(max_size=12),
+        "on_call": st.booleans(),
+        "limits": st.dictionaries(st.sampled_from(["low", "high"]), st.integers(0, 9), max_size=2),
+        "badge": st.sampled_from(["digest-a", "digest-b"]),
+    },
+)
+
+
+@st.composite
+def trees(draw: st.DrawFn, identities: bool = True) -> Tree:
+    """Draw a tree of up to some 14 objects; references name objects in it, or nowhere."""
+    tree: Tree = {(): ConfigObject(name="", kind="group", identity="id-root" if identities else None)}
+    ids = draw(st.permutations([f"id-{n}" for n in range(14)]))
+    for number in range(draw(st.integers(0, 13))):
+        parent = draw(st.sampled_from(list(tree)))
+        name = draw(names)
+        path = (*parent, name)
+        if len(path) > 4 or path in tree:
+            continue
+        identity = ids[number] if identities else None
+        kind = draw(st.sampled_from(["keeper", "group"]))
+        tree[path] = ConfigObject(
+            name=name, kind=kind, identity=identity, attributes=draw(attributes)
+        )
+    places = [SCHEMA.notation.write(p) for p in tree]
+    for obj in tree.values():
+        if draw(st.booleans()):
+            obj.attributes["member"] = draw(
+                st.lists(st.sampled_from([*places, "/gone"]), min_size=1, max_size=3, unique=True)
+            )
+    return tree
