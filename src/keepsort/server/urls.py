@@ -1,5 +1,31 @@
 """Where requests go."""
 
-from django.urls import path
+from django.urls import path, re_path
+from drf_spectacular.views import SpectacularJSONAPIView
 
-urlpatterns: list = []
+from keepsort.server.accounts.api import Session
+from keepsort.server.api import views
+from keepsort.server.events.stream import events
+from keepsort.server.web.views import page
+
+urlpatterns = [
+    path("api/session", Session.as_view()),
+    path("api/systems", views.Systems.as_view()),
+    path("api/systems/<int:number>/work", views.SystemWork.as_view()),
+    path("api/systems/<int:number>/backups", views.SystemRecords.as_view()),
+    path("api/records/<int:number>", views.OneRecord.as_view()),
+    path("api/compare", views.CompareHead.as_view()),
+    path("api/compare/outline", views.CompareOutline.as_view()),
+    path("api/compare/level", views.CompareLevel.as_view()),
+    path("api/compare/object", views.CompareObject.as_view()),
+    path("api/compare/neighbour", views.CompareNeighbour.as_view()),
+    path("api/tray", views.Tray.as_view()),
+    path("api/plans", views.Plans.as_view()),
+    path("api/plans/<int:number>", views.OnePlan.as_view()),
+    path("api/runs", views.Runs.as_view()),
+    path("api/runs/<int:number>", views.OneRun.as_view()),
+    path("api/runs/<int:number>/undo", views.UndoRun.as_view()),
+    path("api/events", events),
+    path("api/schema", SpectacularJSONAPIView.as_view()),
+    re_path(r"^(?!api/)(?P<name>.*)$", page),
+]

@@ -23,7 +23,7 @@ class Offer(msgspec.Struct, frozen=True):
     path: Path
     attribute: str
     element: Value
-    text: str
+    target: Path
 
 
 class _Target(msgspec.Struct):
@@ -78,8 +78,7 @@ def offers(comparison: Comparison, plan: Plan) -> list[Offer]:
                 spec = schema.spec(difference.kind, name)
                 present = {element_key(spec, v) for v in after.get(name, []) or []}
                 if element_key(spec, element) not in present:
-                    text = f"{difference.node.entry.name} listed it in {name}, and does not now"
-                    found.append(Offer(difference.path, name, element, text))
+                    found.append(Offer(difference.path, name, element, path))
     return found
 
 

@@ -92,7 +92,7 @@ def bench(comparison: Comparison, path: Path) -> Bench | None:
         for c in comparison.consequences
         if schema.names.keys(c.path) == schema.names.keys(node.path)
     }
-    show = _Showing(comparison)
+    show = Showing(comparison.left, comparison.right)
     attributes = compare_attributes(
         schema, kind, one.attributes if one else {}, two.attributes if two else {}
     )
@@ -121,16 +121,19 @@ def _object(side: Snapshot, node: Node | None) -> ConfigObject | None:
     return side.object(node) if node else None
 
 
-class _Showing:
-    def __init__(self, comparison: Comparison) -> None:
-        self._comparison = comparison
-        self._schema = comparison.left.schema
+class Showing:
+    """Makes values of two trees ready to be shown."""
+
+    def __init__(self, left: Snapshot, right: Snapshot) -> None:
+        self._left = left
+        self._right = right
+        self.schema = left.schema
 
     def attribute(
         self, kind: str, found: AttributeDifference, moved: Path | None
     ) -> ShownAttribute:
         """Return an attribute ready to be shown."""
-        spec = self._schema.spec(kind, found.name)
+        spec = self.schema.spec(kind, found.name)
         state = "follows" if moved is not None and found.state == "changed" else found.state
         shown = ShownAttribute(
             name=found.name, label=spec.label or found.name, shape=spec.shape, unit=spec.unit,
@@ -160,9 +163,9 @@ class _Showing:
             dots = "…" if len(value) > _HEX_SHOWN else ""
             return Shown("hex", value[:_HEX_SHOWN].hex(" ") + dots, size=len(value))
         if spec.reference and isinstance(value, str):
-            path = self._schema.notation.read(value)
+            path = self.schema.notation.read(value)
             if path is not None:
-                side = self._comparison.left if on_left else self._comparison.right
+                side = self._left if on_left else self._right
                 exists = side.find(path) is not None
                 return Shown("reference", value, path=path, exists=exists, raw=value)
         if isinstance(value, str):

@@ -1,0 +1,1 @@
+"""The screens: the built files and the one page that loads them."""

@@ -1,0 +1,175 @@
+"""Starts the demo: servers on loopback, data with a history and some trouble, and the application.
+
+Everything it makes lies in the state folder (`.state`, or KEEPSORT_STATE). A second start finds
+what is there and keeps it. Ctrl-C stops everything.
+"""
+
+import argparse
+import os
+import secrets
+import shutil
+import signal
+import sys
+import time
+from datetime import timedelta
+from pathlib import Path
+
+from demo.servers.postgres import Postgres
+from demo.servers.processes import Server, answers, kept_port
+from demo.servers.slapd import ADMIN, SUFFIX, Slapd
+
+ROOT = Path(__file__).resolve().parents[1]
+STATE = Path(os.environ.get("KEEPSORT_STATE", ROOT / ".state")).resolve()
+ACCOUNTS = (("odell", "Runa", "Odell", "administrator"), ("gull", "Piet", "Gull", "viewer"))
+
+
+def _secret(name: str) -> str:
+    file = STATE / name
+    if not file.exists():
+        STATE.mkdir(parents=True, exist_ok=True)
+        file.touch(mode=0o600)
+        file.write_text(secrets.token_urlsafe(9))
+    return file.read_text().strip()
+
+
+class Everything:
+    """All servers and processes of the demo, stopped in reverse order."""
+
+    def __init__(self) -> None:
+        self.running: list[Postgres | Slapd | Server] = []
+
+    def stop(self) -> None:
+        for one in reversed(self.running):
+            one.stop()
+        self.running.clear()
+
+
+def _database(everything: Everything) -> None:
+    if os.environ.get("KEEPSORT_DATABASE_URL"):
+        return
+    postgres = Postgres(STATE / "postgres")
+    everything.running.append(postgres)
+    postgres.create_database("keepsort")
+    url = STATE / "database-url"
+    url.touch(mode=0o600)
+    url.write_text(postgres.url())
+    os.environ["KEEPSORT_DATABASE_URL"] = postgres.url()
+
+
+def _django() -> None:
+    os.environ["KEEPSORT_STATE"] = str(STATE)
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "keepsort.server.settings")
+    import django
+
+    django.setup()
+    from keepsort.server.migrating import migrate_if_needed
+
+    migrate_if_needed()
+
+
+def _accounts() -> str:
+    from keepsort.server.accounts.models import User
+
+    password = _secret("demo-password")
+    for username, first, last, role in ACCOUNTS:
+        user, new = User.objects.get_or_create(
+            username=username, defaults={"first_name": first, "last_name": last, "role": role}
+        )
+        if new:
+            user.set_password(password)
+            user.save()
+    return password
+
+
+def _people(everything: Everything) -> None:
+    from django.utils import timezone
+
+    from demo import people
+    from keepsort.server.snapshots.models import Record
+    from keepsort.server.snapshots.services import take
+    from keepsort.server.systems.models import System
+    from keepsort.server.systems.services import add_system
+
+    fresh = not (STATE / "people" / "loaded").exists()
+    if fresh:
+        shutil.rmtree(STATE / "people", ignore_errors=True)
+    password = _secret("people-password")
+    slapd = Slapd(STATE / "people", password)
+    everything.running.append(slapd)
+    if fresh:
+        slapd.load(people.directory())
+        System.objects.filter(name="People").delete()
+        system = add_system("People", "directory", slapd.address, {"base": SUFFIX}, ADMIN, password)
+        for days, note, changes, pinned in people.history():
+            if changes:
+                slapd.change(changes)
+            record = take(
+                system, Record.Kind.BACKUP, note=note, taken_at=timezone.now() - timedelta(days=days)
+            )
+            Record.objects.filter(pk=record.pk).update(pinned=pinned)
+        slapd.change(people.trouble())
+        take(system, Record.Kind.LOOK)
+        (STATE / "people" / "loaded").touch()
+    System.objects.filter(name="People").update(address=slapd.address)
+
+
+def _application(everything: Everything) -> int:
+    environment = {
+        "KEEPSORT_STATE": str(STATE),
+        "DJANGO_SETTINGS_MODULE": "keepsort.server.settings",
+        "PYTHONPATH": f"{ROOT / 'src'}{os.pathsep}{ROOT}",
+    }
+    port = kept_port(STATE, "web")
+    worker = Server(
+        [sys.executable, str(ROOT / "manage.py"), "procrastinate", "worker", "--concurrency", "2"],
+        STATE / "worker.log", environment, cwd=STATE,
+    )  # fmt: skip
+    everything.running.append(worker)
+    web = Server(
+        [
+            sys.executable, "-m", "uvicorn", "keepsort.server.asgi:application", "--host",
+            "127.0.0.1", "--port", str(port), "--log-level", "warning",
+            "--timeout-graceful-shutdown", "1",
+        ],
+        STATE / "web.log", environment, cwd=STATE,
+    )  # fmt: skip
+    everything.running.append(web)
+    web.wait_for(lambda: answers(port), "the application")
+    return port
+
+
+def _stop_asked(*_: object) -> None:
+    raise KeyboardInterrupt
+
+
+def main() -> None:
+    """Start what was asked for and wait."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--bare", action="store_true", help="the application without demo systems")
+    bare = parser.parse_args().bare
+    sys.path.insert(0, str(ROOT / "src"))
+    signal.signal(signal.SIGTERM, _stop_asked)
+    everything = Everything()
+    began = time.monotonic()
+    try:
+        _database(everything)
+        _django()
+        if not bare:
+            _people(everything)
+        password = _accounts()
+        port = _application(everything)
+        print(f"\nKeep Sort runs at http://127.0.0.1:{port}/  (ready in {time.monotonic() - began:.0f} s)")
+        print(f"Sign in as {ACCOUNTS[0][0]} with the password {password}")
+        print("Ctrl-C stops everything.", flush=True)
+        while all(s.process.poll() is None for s in everything.running if isinstance(s, Server)):
+            time.sleep(0.5)
+        print("A part of the application ended by itself; see the logs in the state folder.")
+        sys.exit(1)
+    except KeyboardInterrupt:
+        print("\nStopping.")
+    finally:
+        everything.stop()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,338 @@
+"""The shapes of what the API takes and gives; the browser's types are made from them."""
+
+from typing import Any
+
+from rest_framework import serializers
+
+from keepsort.core.compare.comparison import STATES
+from keepsort.server.restores.models import Run, RunStep
+from keepsort.server.snapshots.models import Record, Work
+
+
+def _path(**options: Any) -> serializers.ListField:
+    return serializers.ListField(child=serializers.CharField(allow_blank=True), **options)
+
+
+def _tally() -> serializers.DictField:
+    return serializers.DictField(child=serializers.IntegerField())
+
+
+class Shape(serializers.Serializer[object]):
+    """Base of all shapes."""
+
+
+class RecordShape(Shape):
+    """A backup or a look."""
+
+    id = serializers.IntegerField()
+    system = serializers.IntegerField()
+    kind = serializers.ChoiceField(choices=Record.Kind.choices)
+    taken_at = serializers.DateTimeField()
+    by = serializers.CharField()
+    note = serializers.CharField()
+    pinned = serializers.BooleanField()
+    at = _path()
+    at_written = serializers.CharField()
+    software = serializers.CharField()
+    objects = serializers.IntegerField()
+    stored_bytes = serializers.IntegerField()
+    seconds = serializers.FloatField()
+    changes = _tally()
+    problem_count = serializers.IntegerField()
+    problems = serializers.ListField(child=serializers.CharField())
+
+
+class WorkShape(Shape):
+    """A backup or a look on its way."""
+
+    id = serializers.IntegerField()
+    system = serializers.IntegerField()
+    kind = serializers.ChoiceField(choices=Record.Kind.choices)
+    state = serializers.ChoiceField(choices=Work.State.choices)
+    objects_seen = serializers.IntegerField()
+    message = serializers.CharField()
+    result = serializers.IntegerField(allow_null=True)
+
+
+class AskWorkShape(Shape):
+    """A request for a backup or a look."""
+
+    kind = serializers.ChoiceField(choices=Record.Kind.choices)
+    at = _path(default=list)
+    note = serializers.CharField(max_length=400, allow_blank=True, default="")
+
+
+class RunBriefShape(Shape):
+    """A run in a list."""
+
+    id = serializers.IntegerField()
+    system = serializers.IntegerField()
+    system_name = serializers.CharField()
+    plan = serializers.IntegerField()
+    state = serializers.ChoiceField(choices=Run.State.choices)
+    outcome = serializers.CharField()
+    interrupted = serializers.BooleanField()
+    undoes = serializers.IntegerField(allow_null=True)
+    undone_by = serializers.IntegerField(allow_null=True)
+    by = serializers.CharField()
+    started_at = serializers.DateTimeField()
+    finished_at = serializers.DateTimeField(allow_null=True)
+    steps = serializers.IntegerField()
+    done = serializers.IntegerField()
+    message = serializers.CharField()
+
+
+class SampleShape(Shape):
+    """One of the objects that differ."""
+
+    path = _path()
+    name = serializers.CharField()
+    state = serializers.ChoiceField(choices=STATES)
+
+
+class SystemShape(Shape):
+    """A system with what Watch shows of it."""
+
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    connector = serializers.CharField()
+    connector_label = serializers.CharField()
+    address = serializers.CharField()
+    objects = serializers.IntegerField()
+    backups = RecordShape(many=True)
+    look = RecordShape(allow_null=True)
+    sample = SampleShape(many=True)
+    work = WorkShape(many=True)
+    failed = WorkShape(allow_null=True)
+    runs = RunBriefShape(many=True)
+
+
+class CompareHeadShape(Shape):
+    """Two records compared, in sum."""
+
+    left = RecordShape()
+    right = RecordShape()
+    tally = _tally()
+    same = serializers.IntegerField()
+    hidden = serializers.IntegerField()
+    at = _path()
+    top = serializers.CharField()
+
+
+class RowShape(Shape):
+    """A row of the merged tree."""
+
+    path = _path()
+    name = serializers.CharField(allow_blank=True)
+    depth = serializers.IntegerField()
+    kind = serializers.CharField()
+    kind_label = serializers.CharField()
+    icon = serializers.CharField()
+    state = serializers.ChoiceField(choices=("same", *STATES))
+    attributes = serializers.ListField(child=serializers.CharField())
+    live_path = _path(allow_null=True)
+    tally = _tally()
+    children = serializers.IntegerField()
+    opened = serializers.BooleanField()
+
+
+class LevelShape(Shape):
+    """Rows of one level, or of several opened at once."""
+
+    total = serializers.IntegerField()
+    rows = RowShape(many=True)
+
+
+class ShownShape(Shape):
+    """A value ready to be shown."""
+
+    form = serializers.ChoiceField(choices=("text", "data", "hex", "secret", "reference"))
+    text = serializers.CharField(allow_blank=True)
+    size = serializers.IntegerField()
+    path = _path(allow_null=True)
+    exists = serializers.BooleanField(allow_null=True)
+    raw = serializers.JSONField(allow_null=True)
+
+
+class StretchShape(Shape):
+    """A stretch of a text or a sequence."""
+
+    state = serializers.ChoiceField(choices=("same", "changed", "missing", "extra"))
+    number = serializers.IntegerField()
+    left = serializers.ListField(child=serializers.CharField(allow_blank=True))
+    right = serializers.ListField(child=serializers.CharField(allow_blank=True))
+    folded = serializers.IntegerField()
+
+
+class AttributeShape(Shape):
+    """An attribute on both sides."""
+
+    name = serializers.CharField()
+    label = serializers.CharField()
+    shape = serializers.CharField()
+    unit = serializers.CharField(allow_blank=True)
+    state = serializers.ChoiceField(choices=("same", "changed", "missing", "extra", "follows"))
+    secret = serializers.BooleanField()
+    read_only = serializers.BooleanField()
+    consequence_of = _path(allow_null=True)
+    left = ShownShape(many=True)
+    right = ShownShape(many=True)
+    both = ShownShape(many=True)
+    stretches = StretchShape(many=True)
+
+
+class BenchShape(Shape):
+    """An object on both sides."""
+
+    path = _path()
+    written = serializers.CharField()
+    name = serializers.CharField()
+    kind = serializers.CharField()
+    kind_label = serializers.CharField()
+    state = serializers.ChoiceField(choices=("same", *STATES))
+    live_path = _path(allow_null=True)
+    similarity = serializers.FloatField(allow_null=True)
+    interrupts = serializers.CharField(allow_blank=True)
+    attributes = AttributeShape(many=True)
+    facts = AttributeShape(many=True)
+    left_exists = serializers.BooleanField()
+    right_exists = serializers.BooleanField()
+    unreadable = serializers.CharField(allow_blank=True)
+
+
+class NeighbourShape(Shape):
+    """Where the next difference is."""
+
+    path = _path(allow_null=True)
+
+
+class AttributePickShape(Shape):
+    """One attribute picked, whole or in part."""
+
+    name = serializers.CharField()
+    add = serializers.ListField(child=serializers.JSONField(), default=list)
+    remove = serializers.ListField(child=serializers.JSONField(), default=list)
+    hunks = serializers.ListField(child=serializers.IntegerField(min_value=1), default=list)
+
+
+class PickShape(Shape):
+    """One thing picked."""
+
+    path = _path()
+    scope = serializers.ChoiceField(choices=("object", "branch", "attributes", "remove"))
+    attributes = AttributePickShape(many=True, default=list)
+
+
+class PicksShape(Shape):
+    """What is picked, on which two records."""
+
+    backup = serializers.IntegerField()
+    look = serializers.IntegerField()
+    picks = PickShape(many=True)
+    policy = serializers.ChoiceField(choices=("overwrite", "keep", "fill"), default="overwrite")
+
+
+class StepShape(Shape):
+    """One step of a plan."""
+
+    number = serializers.IntegerField()
+    action = serializers.ChoiceField(choices=("create", "update", "move", "delete"))
+    path = _path()
+    to = _path(allow_null=True)
+    name = serializers.CharField(allow_blank=True)
+    written = serializers.CharField()
+    to_written = serializers.CharField(allow_null=True)
+    kind_label = serializers.CharField()
+    reason = serializers.CharField(allow_blank=True)
+    needs = serializers.ListField(child=serializers.IntegerField())
+    changed = serializers.ListField(child=serializers.CharField())
+    attributes = AttributeShape(many=True)
+    rendered = serializers.CharField(allow_blank=True)
+
+
+class FindingShape(Shape):
+    """What a plan must tell."""
+
+    name = serializers.CharField()
+    level = serializers.ChoiceField(choices=("stop", "confirm", "note"))
+    code = serializers.CharField()
+    text = serializers.CharField()
+    path = _path()
+    written = serializers.CharField()
+    attribute = serializers.CharField(allow_blank=True)
+
+
+class OfferShape(Shape):
+    """Something that belongs with what is picked."""
+
+    path = _path()
+    attribute = serializers.CharField()
+    element = serializers.JSONField()
+    target = _path()
+
+
+class TrayShape(Shape):
+    """What the tray shows: steps in brief, what comes along, what to mind."""
+
+    steps = StepShape(many=True)
+    findings = FindingShape(many=True)
+    offers = OfferShape(many=True)
+
+
+class SummaryShape(Shape):
+    """The numbers of a preview."""
+
+    created = serializers.IntegerField()
+    changed = serializers.IntegerField()
+    removed = serializers.IntegerField()
+    steps = serializers.IntegerField()
+    left = _tally()
+
+
+class PlanShape(Shape):
+    """A preview."""
+
+    id = serializers.IntegerField()
+    system = serializers.IntegerField()
+    system_name = serializers.CharField()
+    backup = serializers.IntegerField(allow_null=True)
+    look = RecordShape()
+    undoes = serializers.IntegerField(allow_null=True)
+    run = serializers.IntegerField(allow_null=True)
+    policy = serializers.CharField()
+    compare_and_set = serializers.BooleanField()
+    summary = SummaryShape()
+    steps = StepShape(many=True)
+    findings = FindingShape(many=True)
+
+
+class AskRunShape(Shape):
+    """A request to carry out a plan."""
+
+    confirmed = serializers.ListField(child=serializers.CharField(), default=list)
+    on_failure = serializers.ChoiceField(choices=Run.OnFailure.choices, default="stop")
+
+
+class RunStepShape(Shape):
+    """A line of the journal."""
+
+    number = serializers.IntegerField()
+    state = serializers.ChoiceField(choices=RunStep.State.choices)
+    already = serializers.BooleanField()
+    message = serializers.CharField(allow_blank=True)
+    finished_at = serializers.DateTimeField(allow_null=True)
+
+
+class RunShape(RunBriefShape):
+    """A run with its journal and the plan it carries out."""
+
+    lines = RunStepShape(many=True)
+    content = PlanShape()
+    left_now = _tally()
+
+
+class RecordChangeShape(Shape):
+    """What can be changed of a backup."""
+
+    note = serializers.CharField(max_length=400, allow_blank=True, required=False)
+    pinned = serializers.BooleanField(required=False)

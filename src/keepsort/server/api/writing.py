@@ -1,0 +1,193 @@
+"""From records to the shapes of the API."""
+
+from dataclasses import asdict
+from typing import Any
+
+import msgspec
+
+from keepsort.connectors.registry import connector_types
+from keepsort.core.compare import compare_attributes
+from keepsort.core.model import Path, Schema
+from keepsort.core.plan import Finding, Step, changed_names
+from keepsort.server.restores.engine import is_interrupted
+from keepsort.server.restores.models import PlanRecord, Run, RunStep
+from keepsort.server.restores.previewing import open_plan
+from keepsort.server.snapshots.models import Record, Work
+from keepsort.server.snapshots.services import newest, open_snapshot
+from keepsort.server.sorting.bench import Showing
+from keepsort.server.sorting.comparing import compared
+from keepsort.server.systems.models import System
+
+_BACKUPS_SHOWN = 60
+_SAMPLE = 12
+
+
+def record(found: Record) -> dict[str, Any]:
+    """Write a backup or a look."""
+    at = tuple(found.at)
+    return {
+        "id": found.pk,
+        "system": found.system_id,
+        "kind": found.kind,
+        "taken_at": found.taken_at,
+        "by": found.by.get_full_name() or found.by.username if found.by else "",
+        "note": found.note,
+        "pinned": found.pinned,
+        "at": found.at,
+        "at_written": open_snapshot(found).schema.notation.write(at) if at else "",
+        "software": found.software,
+        "objects": found.objects_count,
+        "stored_bytes": found.stored_bytes,
+        "seconds": found.seconds,
+        "changes": found.changes,
+        "problem_count": found.problem_count,
+        "problems": [p["text"] for p in found.problems[:5]],
+    }
+
+
+def work(found: Work) -> dict[str, Any]:
+    """Write a backup or a look on its way."""
+    return {
+        "id": found.pk,
+        "system": found.system_id,
+        "kind": found.kind,
+        "state": found.state,
+        "objects_seen": found.objects_seen,
+        "message": found.message,
+        "result": found.result_id,
+    }
+
+
+def run_brief(found: Run) -> dict[str, Any]:
+    """Write a run as lists show it."""
+    undone = Run.objects.filter(plan__undoes=found).exclude(outcome="failed").first()
+    return {
+        "id": found.pk,
+        "system": found.system_id,
+        "system_name": found.system.name,
+        "plan": found.plan_id,
+        "state": found.state,
+        "outcome": found.outcome,
+        "interrupted": is_interrupted(found),
+        "undoes": found.plan.undoes_id,
+        "undone_by": undone.pk if undone else None,
+        "by": found.by.get_full_name() or found.by.username if found.by else "",
+        "started_at": found.started_at,
+        "finished_at": found.finished_at,
+        "steps": found.steps.count(),
+        "done": found.steps.filter(state=RunStep.State.DONE).count(),
+        "message": found.message,
+    }
+
+
+def system(found: System) -> dict[str, Any]:
+    """Write a system with its timeline and what is under way."""
+    backups = found.records.filter(kind=Record.Kind.BACKUP).select_related("by")[:_BACKUPS_SHOWN]
+    look = newest(found, Record.Kind.LOOK)
+    types = connector_types()
+    active = found.work.filter(state__in=[Work.State.WAITING, Work.State.RUNNING])
+    last = found.work.order_by("-id").first()
+    runs = found.runs.select_related("system", "plan", "by")[:3]
+    return {
+        "id": found.pk,
+        "name": found.name,
+        "connector": found.connector,
+        "connector_label": types[found.connector].label if found.connector in types else "",
+        "address": found.address,
+        "objects": look.objects_count if look else (backups[0].objects_count if backups else 0),
+        "backups": [record(b) for b in backups],
+        "look": record(look) if look else None,
+        "sample": _sample(newest(found, Record.Kind.BACKUP), look),
+        "work": [work(w) for w in active],
+        "failed": work(last) if last and last.state == Work.State.FAILED else None,
+        "runs": [run_brief(r) for r in runs],
+    }
+
+
+def _sample(backup: Record | None, look: Record | None) -> list[dict[str, Any]]:
+    """Write the first of the objects by which live differs from the newest backup."""
+    if backup is None or look is None or not look.changes or look.at:
+        return []
+    shown = compared(backup, look).differences[:_SAMPLE]
+    return [
+        {"path": list(d.path), "name": d.node.entry.name or "/", "state": d.state} for d in shown
+    ]
+
+
+def finding(schema: Schema, found: Finding) -> dict[str, Any]:
+    """Write a finding."""
+    return {
+        "name": found.name,
+        "level": found.level,
+        "code": found.code,
+        "text": found.text,
+        "path": list(found.path),
+        "written": schema.notation.write(found.path) if found.path else "",
+        "attribute": found.attribute,
+    }
+
+
+def step(showing: Showing, found: Step, rendered: str = "") -> dict[str, Any]:
+    """Write a step with its attributes before and after."""
+    schema = showing.schema
+    name = found.final_path[-1] if found.final_path else schema.notation.write(())
+    attributes = compare_attributes(schema, found.kind, found.before or {}, found.after or {})
+    return {
+        "number": found.number,
+        "action": found.action,
+        "path": list(found.path),
+        "to": list(found.to) if found.to is not None else None,
+        "name": name,
+        "written": schema.notation.write(found.path),
+        "to_written": schema.notation.write(found.to) if found.to is not None else None,
+        "kind_label": schema.label(found.kind),
+        "reason": found.reason,
+        "needs": list(found.needs),
+        "changed": changed_names(schema, found),
+        "attributes": [asdict(showing.attribute(found.kind, a, None)) for a in attributes],
+        "rendered": rendered,
+    }
+
+
+def plan(found: PlanRecord) -> dict[str, Any]:
+    """Write a preview."""
+    content = open_plan(found)
+    live = open_snapshot(found.look)
+    showing = Showing(live, live)
+    run = found.runs.first()
+    texts = found.rendered or [""] * len(content.steps)
+    return {
+        "id": found.pk,
+        "system": found.system_id,
+        "system_name": found.system.name,
+        "backup": found.backup_id,
+        "look": record(found.look),
+        "undoes": found.undoes_id,
+        "run": run.pk if run else None,
+        "policy": found.policy,
+        "compare_and_set": not any(f.code == "check-then-write" for f in content.findings),
+        "summary": found.summary,
+        "steps": [step(showing, s, t) for s, t in zip(content.steps, texts, strict=True)],
+        "findings": [finding(live.schema, f) for f in content.findings],
+    }
+
+
+def run(found: Run) -> dict[str, Any]:
+    """Write a run with its journal."""
+    lines = [
+        {
+            "number": line.number,
+            "state": line.state,
+            "already": line.already,
+            "message": line.message,
+            "finished_at": line.finished_at,
+        }
+        for line in found.steps.all()
+    ]
+    left = found.after.changes if found.after else {}
+    return run_brief(found) | {"lines": lines, "content": plan(found.plan), "left_now": left}
+
+
+def path_of(values: list[str]) -> Path:
+    """Return a path from what a request holds."""
+    return tuple(msgspec.convert(values, list[str]))

@@ -1,0 +1,12 @@
+<script lang="ts">
+  import { QueryClientProvider } from '@tanstack/svelte-query';
+  import { Tooltip } from 'bits-ui';
+  import { queryClient } from '$lib/api/queries';
+  import Shell from './Shell.svelte';
+</script>
+
+<QueryClientProvider client={queryClient}>
+  <Tooltip.Provider delayDuration={400}>
+    <Shell />
+  </Tooltip.Provider>
+</QueryClientProvider>

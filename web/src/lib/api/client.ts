@@ -1,0 +1,69 @@
+import createClient from 'openapi-fetch';
+import type { components, paths } from './schema';
+
+type Schemas = components['schemas'];
+export type Person = Schemas['Person'];
+export type System = Schemas['SystemShape'];
+export type Backup = Schemas['RecordShape'];
+export type Work = Schemas['WorkShape'];
+export type CompareHead = Schemas['CompareHeadShape'];
+export type Row = Schemas['RowShape'];
+export type Level = Schemas['LevelShape'];
+export type Bench = Schemas['BenchShape'];
+export type Attribute = Schemas['AttributeShape'];
+export type Shown = Schemas['ShownShape'];
+export type Stretch = Schemas['StretchShape'];
+export type Tray = Schemas['TrayShape'];
+export type Plan = Schemas['PlanShape'];
+export type Step = Schemas['StepShape'];
+export type Finding = Schemas['FindingShape'];
+export type Offer = Schemas['OfferShape'];
+export type Run = Schemas['RunShape'];
+export type RunBrief = Schemas['RunBriefShape'];
+
+/** An error as the server tells it: what was not possible and why, and the way out. */
+export class Failure extends Error {
+  constructor(
+    message: string,
+    readonly wayOut = '',
+    readonly status = 0,
+  ) {
+    super(message);
+  }
+}
+
+function cookie(name: string): string {
+  return document.cookie.match(new RegExp(`(?:^|; )${name}=([^;]*)`))?.[1] ?? '';
+}
+
+export const client = createClient<paths>({ baseUrl: '' });
+
+client.use({
+  onRequest({ request }) {
+    if (request.method !== 'GET') request.headers.set('X-CSRFToken', cookie('csrftoken'));
+    return request;
+  },
+});
+
+interface Answer<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
+
+/** Waits for an answer and returns its data. Throws a Failure. */
+export async function got<T>(answer: Promise<Answer<T>>): Promise<T> {
+  let result: Answer<T>;
+  try {
+    result = await answer;
+  } catch {
+    throw new Failure('The application does not answer.', 'Check that it runs, then try again.');
+  }
+  if (result.data !== undefined && result.response.ok) return result.data;
+  const told = (result.error ?? {}) as { error?: string; way_out?: string };
+  throw new Failure(
+    told.error ?? `The application answered with ${result.response.status}.`,
+    told.way_out ?? '',
+    result.response.status,
+  );
+}

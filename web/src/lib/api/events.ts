@@ -1,0 +1,17 @@
+import { queryClient } from './queries';
+
+/** Listens to what the server tells and lets stale answers be asked for again. */
+export function listen(): () => void {
+  const source = new EventSource('/api/events');
+  source.onmessage = (event) => {
+    const told = JSON.parse(event.data as string) as { kind: string; id: number; system: number };
+    void queryClient.invalidateQueries({ queryKey: ['systems'] });
+    if (told.kind === 'run') {
+      void queryClient.invalidateQueries({ queryKey: ['run', told.id] });
+      void queryClient.invalidateQueries({ queryKey: ['runs'] });
+    } else {
+      void queryClient.invalidateQueries({ queryKey: ['backups', told.system] });
+    }
+  };
+  return () => source.close();
+}

@@ -1,0 +1,183 @@
+import { isBeneath, keyOf, samePath, type Path } from './paths';
+
+export interface PickedAttribute {
+  name: string;
+  add: unknown[];
+  remove: unknown[];
+  hunks: number[];
+}
+
+export interface PickedThing {
+  path: Path;
+  scope: 'object' | 'branch' | 'attributes' | 'remove';
+  attributes: PickedAttribute[];
+}
+
+export type PickState = 'none' | 'some' | 'all';
+
+const whole = (name: string): PickedAttribute => ({ name, add: [], remove: [], hunks: [] });
+const isWhole = (part: PickedAttribute): boolean =>
+  !part.add.length && !part.remove.length && !part.hunks.length;
+
+/** What is in the tray, for one backup compared with one look. Every change can be taken back. */
+export class Picks {
+  things = $state<PickedThing[]>([]);
+  private past = $state.raw<PickedThing[][]>([]);
+  private readonly place: string;
+
+  constructor(system: number, left: number) {
+    this.place = `picks:${system}:${left}`;
+    const kept = sessionStorage.getItem(this.place);
+    if (kept) this.things = JSON.parse(kept) as PickedThing[];
+  }
+
+  private set(things: PickedThing[]): void {
+    this.past = [...this.past, $state.snapshot(this.things) as PickedThing[]];
+    this.things = things;
+    sessionStorage.setItem(this.place, JSON.stringify(things));
+  }
+
+  /** Takes the last change back. */
+  undo(): void {
+    const before = this.past.at(-1);
+    if (before) {
+      this.past = this.past.slice(0, -1);
+      this.things = before;
+      sessionStorage.setItem(this.place, JSON.stringify(before));
+    }
+  }
+
+  get canUndo(): boolean {
+    return this.past.length > 0;
+  }
+
+  clear(): void {
+    this.set([]);
+  }
+
+  drop(thing: PickedThing): void {
+    this.set(this.things.filter((t) => t !== thing));
+  }
+
+  private own(path: Path): PickedThing | undefined {
+    return this.things.find((t) => t.scope !== 'branch' && samePath(t.path, path));
+  }
+
+  private branchOver(path: Path): PickedThing | undefined {
+    return this.things.find((t) => t.scope === 'branch' && isBeneath(path, t.path));
+  }
+
+  /** How much of a row is picked. */
+  stateOf(path: Path, state: string): PickState {
+    if (state === 'extra') return this.own(path)?.scope === 'remove' ? 'all' : 'none';
+    if (this.branchOver(path) || this.own(path)?.scope === 'object') return 'all';
+    const touched = this.things.some((t) => isBeneath(t.path, path));
+    return touched ? 'some' : 'none';
+  }
+
+  /** Picks a row, or lets it go: an extra object is picked for removal, a branch with all in it. */
+  toggleRow(path: Path, state: string, hasBeneath: boolean): void {
+    const picked = this.stateOf(path, state) === 'all';
+    const others = this.things.filter((t) => !samePath(t.path, path));
+    if (picked) {
+      const over = this.branchOver(path);
+      this.set(others.filter((t) => t !== over));
+      return;
+    }
+    const scope = state === 'extra' ? 'remove' : hasBeneath ? 'branch' : 'object';
+    const kept =
+      scope === 'branch'
+        ? others.filter((t) => t.scope === 'remove' || !isBeneath(t.path, path))
+        : others;
+    this.set([...kept, { path, scope, attributes: [] }]);
+  }
+
+  private part(path: Path, name: string): PickedAttribute | undefined {
+    return this.own(path)?.attributes.find((a) => a.name === name);
+  }
+
+  private covered(path: Path): boolean {
+    return this.branchOver(path) !== undefined || this.own(path)?.scope === 'object';
+  }
+
+  attributeState(path: Path, name: string): PickState {
+    if (this.covered(path)) return 'all';
+    const part = this.part(path, name);
+    if (!part) return 'none';
+    return isWhole(part) ? 'all' : 'some';
+  }
+
+  /** Picks an attribute, or lets it go; `differing` are all that differ in the object. */
+  toggleAttribute(path: Path, name: string, differing: string[]): void {
+    const now = this.attributeState(path, name);
+    const parts = this.partsOf(path, differing);
+    if (now === 'all')
+      this.setParts(
+        path,
+        parts.filter((p) => p.name !== name),
+      );
+    else this.setParts(path, [...parts.filter((p) => p.name !== name), whole(name)]);
+  }
+
+  elementPicked(path: Path, name: string, element: unknown, side: 'add' | 'remove'): boolean {
+    const state = this.attributeState(path, name);
+    if (state !== 'some') return state === 'all';
+    return this.part(path, name)!.hunks.length
+      ? false
+      : this.part(path, name)![side].some((e) => keyOf([String(e)]) === keyOf([String(element)]));
+  }
+
+  /** Picks one element of a set, or lets it go. */
+  toggleElement(
+    path: Path,
+    name: string,
+    element: unknown,
+    side: 'add' | 'remove',
+    all: { add: unknown[]; remove: unknown[] },
+    differing: string[],
+  ): void {
+    const parts = this.partsOf(path, differing);
+    const known = parts.find((p) => p.name === name);
+    const now: PickedAttribute = !known
+      ? whole(name)
+      : isWhole(known)
+        ? { ...known, ...all }
+        : { ...known };
+    const has = now[side].includes(element);
+    now[side] = has ? now[side].filter((e) => e !== element) : [...now[side], element];
+    const others = parts.filter((p) => p.name !== name);
+    const complete = now.add.length === all.add.length && now.remove.length === all.remove.length;
+    if (complete) this.setParts(path, [...others, whole(name)]);
+    else this.setParts(path, isWhole(now) ? others : [...others, now]);
+  }
+
+  hunkPicked(path: Path, name: string, hunk: number): boolean {
+    const state = this.attributeState(path, name);
+    return state === 'some' ? this.part(path, name)!.hunks.includes(hunk) : state === 'all';
+  }
+
+  /** Picks one hunk of a text, or lets it go. */
+  toggleHunk(path: Path, name: string, hunk: number, all: number[], differing: string[]): void {
+    const parts = this.partsOf(path, differing);
+    const known = parts.find((p) => p.name === name);
+    const hunks = known ? (isWhole(known) ? all : known.hunks) : [];
+    const now = hunks.includes(hunk) ? hunks.filter((h) => h !== hunk) : [...hunks, hunk].sort();
+    const others = parts.filter((p) => p.name !== name);
+    if (!now.length) this.setParts(path, others);
+    else if (now.length === all.length) this.setParts(path, [...others, whole(name)]);
+    else this.setParts(path, [...others, { ...whole(name), hunks: now }]);
+  }
+
+  private partsOf(path: Path, differing: string[]): PickedAttribute[] {
+    return this.covered(path) ? differing.map(whole) : [...(this.own(path)?.attributes ?? [])];
+  }
+
+  private setParts(path: Path, attributes: PickedAttribute[]): void {
+    const over = this.branchOver(path);
+    const others = this.things.filter((t) => t !== over && !samePath(t.path, path));
+    const own = attributes.length
+      ? [{ path, scope: 'attributes' as const, attributes }]
+      : ([] as PickedThing[]);
+    this.set([...others, ...own]);
+  }
+}

@@ -1,0 +1,35 @@
+const day = 86_400_000;
+
+/** "3 min ago", "yesterday 02:00", "Mon 2 Nov, 02:00". */
+export function ago(iso: string, now = Date.now()): string {
+  const then = new Date(iso);
+  const past = now - then.getTime();
+  if (past < 45_000) return 'just now';
+  if (past < 3_600_000) return `${Math.max(1, Math.round(past / 60_000))} min ago`;
+  if (past < 12 * 3_600_000) return `${Math.round(past / 3_600_000)} h ago`;
+  const time = then.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' });
+  if (past < 2 * day) {
+    const yesterday = new Date(now - day).toDateString() === then.toDateString();
+    if (yesterday) return `yesterday ${time}`;
+    if (new Date(now).toDateString() === then.toDateString()) return `today ${time}`;
+  }
+  return `${shortDay(iso)}, ${time}`;
+}
+
+export function shortDay(iso: string): string {
+  return new Date(iso).toLocaleDateString('en-GB', {
+    weekday: 'short',
+    day: 'numeric',
+    month: 'short',
+  });
+}
+
+export function exact(iso: string): string {
+  return new Date(iso).toLocaleString('en-GB', { dateStyle: 'full', timeStyle: 'medium' });
+}
+
+export function bytes(size: number): string {
+  if (size < 1024) return `${size} B`;
+  if (size < 1024 * 1024) return `${(size / 1024).toFixed(size < 10240 ? 1 : 0)} KiB`;
+  return `${(size / 1024 / 1024).toFixed(1)} MiB`;
+}

@@ -1,0 +1,69 @@
+<script lang="ts">
+  import type { Attribute, Shown, Step } from '$lib/api/client';
+  import { plainName } from '$lib/model/paths';
+
+  /** What one step changes: every attribute before and after it. */
+  let { step }: { step: Step } = $props();
+
+  const changed = $derived(step.attributes.filter((a) => a.state !== 'same'));
+  const text = (value: Shown): string =>
+    value.form === 'reference' && value.path?.length ? plainName(value.path.at(-1)!) : value.text;
+  const note = (a: Attribute): string =>
+    a.secret
+      ? 'secret'
+      : a.shape === 'set' && a.state === 'changed'
+        ? `set · ${a.both.length} stay`
+        : '';
+</script>
+
+<div
+  class="grid grid-cols-[140px_minmax(0,1fr)_minmax(0,1fr)] gap-x-2.5 border-b border-line-strong py-0.5 text-sm text-ink-2"
+>
+  <span>attribute</span><span>now</span><span>after this step</span>
+</div>
+{#if step.action === 'move'}
+  <div
+    class="grid grid-cols-[140px_minmax(0,1fr)_minmax(0,1fr)] gap-x-2.5 border-b border-line py-1.5 font-mono text-sm"
+  >
+    <span class="font-sans text-ink-2">place</span>
+    <span class="break-words">{step.path.map(plainName).join(' / ')}</span>
+    <span class="font-semibold break-words text-pick"
+      >{(step.to ?? []).map(plainName).join(' / ')}</span
+    >
+  </div>
+{/if}
+{#each changed as attribute (attribute.name)}
+  <div
+    class="grid grid-cols-[140px_minmax(0,1fr)_minmax(0,1fr)] gap-x-2.5 border-b border-line py-1.5"
+  >
+    <span class="text-ink-2">
+      {attribute.label}
+      {#if note(attribute)}<small class="block text-xs text-ink-3">{note(attribute)}</small>{/if}
+    </span>
+    {#if attribute.stretches.length}
+      <div class="col-span-2 grid gap-1 font-mono text-sm">
+        {#each attribute.stretches.filter((s) => s.state !== 'same') as stretch (stretch.number)}
+          <div class="grid grid-cols-2 gap-x-2.5">
+            <div class="break-words whitespace-pre-wrap">{stretch.left.join('\n') || '—'}</div>
+            <div class="font-semibold break-words whitespace-pre-wrap text-pick">
+              {stretch.right.join('\n') || '—'}
+            </div>
+          </div>
+        {/each}
+      </div>
+    {:else}
+      <div class="min-w-0 font-mono text-sm break-words">
+        {#each attribute.left as value, n (n)}<div>{text(value)}</div>{:else}<span
+            class="text-ink-3">—</span
+          >{/each}
+      </div>
+      <div class="min-w-0 font-mono text-sm font-semibold break-words text-pick">
+        {#each attribute.right as value, n (n)}<div>{text(value)}</div>{:else}<span
+            class="font-normal text-ink-3">—</span
+          >{/each}
+      </div>
+    {/if}
+  </div>
+{:else}
+  {#if step.action !== 'move'}<p class="py-2 text-ink-2">No attribute changes.</p>{/if}
+{/each}

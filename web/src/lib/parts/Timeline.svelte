@@ -1,0 +1,158 @@
+<script lang="ts">
+  import type { Backup } from '$lib/api/client';
+  import { inWords, total } from '$lib/model/differences';
+  import { ago, shortDay } from '$lib/model/time';
+
+  interface Props {
+    backups: Backup[];
+    width: number;
+    height?: number;
+    left?: number;
+    right?: number;
+    rightLabel?: string;
+    onleft?: (id: number) => void;
+    onright?: (id: number | null) => void;
+  }
+  let {
+    backups,
+    width,
+    height = 66,
+    left,
+    right,
+    rightLabel = 'now',
+    onleft,
+    onright,
+  }: Props = $props();
+
+  const margin = 14;
+  const base = $derived(height - 18);
+  const ordered = $derived([...backups].reverse());
+  // Half by time, half by rank, so that neighbours in time never hide each other.
+  const ticks = $derived.by(() => {
+    const times = ordered.map((b) => new Date(b.taken_at).getTime());
+    const first = times[0] ?? 0;
+    const span = Math.max(1, (times.at(-1) ?? 1) - first);
+    const room = width - 2 * margin - 56;
+    return ordered.map((backup, rank) => {
+      const byTime = (times[rank]! - first) / span;
+      const byRank = ordered.length > 1 ? rank / (ordered.length - 1) : 1;
+      const changes = total(backup.changes);
+      return {
+        backup,
+        x: margin + room * (0.45 * byTime + 0.55 * byRank),
+        tall: changes ? Math.min(30, 5 + 6 * Math.log2(1 + changes)) : 4,
+      };
+    });
+  });
+  const now = $derived(width - margin);
+  const leftX = $derived(ticks.find((t) => t.backup.id === left)?.x);
+  const rightX = $derived(ticks.find((t) => t.backup.id === right)?.x ?? now);
+  const leftLabel = $derived.by(() => {
+    const found = ordered.find((b) => b.id === left);
+    if (!found) return '';
+    return [`backup of ${ago(found.taken_at)}`, found.note].filter(Boolean).join(' · ');
+  });
+  const labels = $derived.by(() => {
+    const out: { x: number; text: string }[] = [];
+    for (const { backup, x } of ticks) {
+      const before = out.at(-1);
+      if ((!before || x - before.x > 96) && Math.abs(x - rightX) > 130)
+        out.push({ x, text: shortDay(backup.taken_at) });
+    }
+    return out;
+  });
+
+  function told(backup: Backup): string {
+    const parts = [`Backup of ${ago(backup.taken_at)}`, backup.note];
+    parts.push(inWords(backup.changes) || 'nothing had changed');
+    if (backup.problem_count) parts.push(`${backup.problem_count} problems`);
+    if (backup.pinned) parts.push('pinned');
+    return parts.filter(Boolean).join(' · ');
+  }
+
+  function keyed(event: KeyboardEvent, id: number): void {
+    if (event.key === 'Enter' || event.key === ' ') {
+      event.preventDefault();
+      event.stopPropagation();
+      if (event.shiftKey) onright?.(id);
+      else onleft?.(id);
+    }
+  }
+</script>
+
+<svg {width} {height} role="group" aria-label="Timeline of backups">
+  {#if leftX !== undefined}
+    <rect
+      x={Math.min(leftX, rightX)}
+      y="4"
+      width={Math.abs(rightX - leftX)}
+      height={base - 4}
+      fill="var(--pick-wash)"
+    />
+  {/if}
+  <line x1={margin - 6} x2={now} y1={base} y2={base} stroke="var(--line-strong)" />
+  {#each ticks as { backup, x, tall } (backup.id)}
+    {@const chosen = backup.id === left}
+    <g
+      role="button"
+      tabindex={onleft ? 0 : -1}
+      aria-label={told(backup)}
+      aria-pressed={chosen}
+      class={onleft ? 'cursor-pointer' : ''}
+      onclick={(event) => (event.shiftKey ? onright?.(backup.id) : onleft?.(backup.id))}
+      onkeydown={(event) => keyed(event, backup.id)}
+    >
+      <title>{told(backup)}</title>
+      <rect x={x - 7} y="0" width="14" height={base} fill="transparent" />
+      {#if backup.problem_count}
+        <path
+          d="M{x} {base}v-{tall * 0.4}m0 -4v-{tall * 0.6 + 3}"
+          stroke="var(--confirm)"
+          stroke-width="3"
+        />
+      {:else}
+        <path
+          d="M{x} {base}v-{tall}"
+          stroke={chosen ? 'var(--ink)' : 'var(--ink-2)'}
+          stroke-width="3"
+        />
+      {/if}
+      {#if backup.pinned}
+        <path d="M{x} {base - tall - 2}v-12l9 4-9 4" fill="var(--ink)" stroke="var(--ink)" />
+      {/if}
+    </g>
+  {/each}
+  {#each labels as { x, text } (x)}
+    <text
+      {x}
+      y={height - 4}
+      font-size="11"
+      fill="var(--ink-2)"
+      text-anchor={x < 40 ? 'start' : 'middle'}>{text}</text
+    >
+  {/each}
+  <circle cx={now} cy={base} r="3" fill="var(--ink-2)" />
+  <text
+    x={rightX === now ? now : rightX}
+    y={height - 4}
+    font-size="11"
+    fill="var(--ink)"
+    text-anchor={rightX > width - 120 ? 'end' : 'middle'}>{rightLabel}</text
+  >
+  {#if leftX !== undefined}
+    {@const toRight = rightX >= leftX}
+    <g fill="none" stroke="var(--pick)" stroke-width="3" pointer-events="none">
+      <path d="M{leftX + (toRight ? 8 : -8)} 4H{leftX}v{base - 4}h{toRight ? 8 : -8}" />
+      <path d="M{rightX + (toRight ? -8 : 8)} 4H{rightX}v{base - 4}h{toRight ? -8 : 8}" />
+    </g>
+    <text
+      x={leftX > 260 ? leftX - 8 : leftX + 12}
+      y="17"
+      font-size="12"
+      font-weight="600"
+      fill="var(--ink)"
+      pointer-events="none"
+      text-anchor={leftX > 260 ? 'end' : 'start'}>{leftLabel}</text
+    >
+  {/if}
+</svg>

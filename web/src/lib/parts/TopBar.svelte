@@ -1,0 +1,51 @@
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import { client, got, type Person } from '$lib/api/client';
+  import { queryClient, systems } from '$lib/api/queries';
+  import { theme } from '$lib/model/theme.svelte';
+  import { route } from '../../routes';
+
+  let { person }: { person: Person } = $props();
+
+  const all = createQuery(systems);
+  const here = $derived(route.pathname);
+  const system = $derived(
+    Number(/^\/(?:sort|backups)\/(\d+)/.exec(here)?.[1] ?? all.data?.[0]?.id ?? 0),
+  );
+  const places = $derived([
+    { name: 'Watch', href: '/', on: here === '/' },
+    { name: 'Sort', href: `/sort/${system}`, on: /^\/(sort|plans)\//.test(here) },
+    { name: 'Backups', href: `/backups/${system}`, on: here.startsWith('/backups') },
+    { name: 'Runs', href: '/runs', on: here.startsWith('/runs') },
+  ]);
+
+  async function signOut(): Promise<void> {
+    await got(client.DELETE('/api/session'));
+    queryClient.clear();
+    location.assign('/');
+  }
+</script>
+
+<header class="flex items-center gap-6 border-b border-line px-4.5">
+  <a href="/" class="text-lg font-bold tracking-tight">Keep<span class="text-pick">/</span>Sort</a>
+  <nav class="flex h-full gap-4" aria-label="Places">
+    {#each places as place (place.name)}
+      {#if system || !/sort|backups/.test(place.href)}
+        <a
+          href={place.href}
+          aria-current={place.on ? 'page' : undefined}
+          class="flex items-center border-b-2 px-0.5 {place.on
+            ? 'border-ink font-semibold'
+            : 'border-transparent text-ink-2 hover:text-ink'}">{place.name}</a
+        >
+      {/if}
+    {/each}
+  </nav>
+  <div class="ml-auto flex items-center gap-4 text-ink-2">
+    <button class="link" onclick={() => theme.toggle()}>
+      {theme.current === 'dark' ? 'by day' : 'by night'}
+    </button>
+    <span title="{person.username}, {person.role}">{person.name}</span>
+    <button class="link" onclick={signOut}>sign out</button>
+  </div>
+</header>

@@ -1,0 +1,17 @@
+import { createRouter } from 'sv-router';
+import BackupsView from './views/backups/BackupsView.svelte';
+import PreviewView from './views/preview/PreviewView.svelte';
+import RunsView from './views/run/RunsView.svelte';
+import RunView from './views/run/RunView.svelte';
+import SortView from './views/sort/SortView.svelte';
+import WatchView from './views/watch/WatchView.svelte';
+
+export const { p, navigate, isActive, route } = createRouter({
+  '/': WatchView,
+  '/sort/:system': SortView,
+  '/backups/:system': BackupsView,
+  '/plans/:plan': PreviewView,
+  '/runs': RunsView,
+  '/runs/:run': RunView,
+  '*': WatchView,
+});

@@ -1,0 +1,38 @@
+<script lang="ts">
+  import type { Finding } from '$lib/api/client';
+  import { plainName } from '$lib/model/paths';
+
+  interface Props {
+    findings: Finding[];
+    confirmed: string[];
+  }
+  let { findings, confirmed = $bindable() }: Props = $props();
+
+  const ORDER = ['stop', 'confirm', 'note'];
+  const WORDS = { stop: 'stops it', confirm: 'confirm', note: 'note' };
+  const sorted = $derived(
+    [...findings].sort((a, b) => ORDER.indexOf(a.level) - ORDER.indexOf(b.level)),
+  );
+</script>
+
+<section class="mb-3" aria-label="To know first">
+  <h2 class="font-semibold">Before it can run</h2>
+  {#each sorted as finding (finding.name)}
+    <label class="grid grid-cols-[16px_62px_minmax(0,1fr)] gap-2 border-b border-line py-1.5">
+      {#if finding.level === 'confirm'}
+        <input
+          type="checkbox"
+          class="mt-0.5 accent-pick"
+          bind:group={confirmed}
+          value={finding.name}
+        />
+      {:else}<span></span>{/if}
+      <span class="font-semibold" style:color="var(--{finding.level})">{WORDS[finding.level]}</span>
+      <span>
+        {#if finding.path.length}<b class="font-semibold">{plainName(finding.path.at(-1)!)}:</b
+          >{/if}
+        {finding.text}
+      </span>
+    </label>
+  {/each}
+</section>

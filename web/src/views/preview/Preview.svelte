@@ -1,0 +1,164 @@
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import { client, got, type Plan } from '$lib/api/client';
+  import { session } from '$lib/api/queries';
+  import { count, inWords, total } from '$lib/model/differences';
+  import Ago from '$lib/parts/Ago.svelte';
+  import KeyHints from '$lib/parts/KeyHints.svelte';
+  import StepChange from '$lib/parts/StepChange.svelte';
+  import StepLine from '$lib/parts/StepLine.svelte';
+  import Trouble from '$lib/parts/Trouble.svelte';
+  import { navigate } from '../../routes';
+  import Findings from './Findings.svelte';
+
+  let { plan }: { plan: Plan } = $props();
+
+  const person = createQuery(session);
+  let chosen = $state(0);
+  let confirmed = $state<string[]>([]);
+  let goOn = $state(false);
+  let error = $state<Error>();
+  let waiting = $state(false);
+  const step = $derived(plan.steps[chosen]);
+  const sums = $derived(plan.summary);
+  const objects = $derived(sums.changed + sums.created + sums.removed);
+  const stopped = $derived(plan.findings.some((f) => f.level === 'stop'));
+  const wanting = $derived(
+    plan.findings.filter((f) => f.level === 'confirm' && !confirmed.includes(f.name)).length,
+  );
+  const allowed = $derived(['restorer', 'administrator'].includes(person.data?.role ?? ''));
+  const verb = $derived(plan.undoes ? 'Undo' : 'Restore');
+  const says = $derived.by(() => {
+    const parts = [
+      sums.changed ? `${count(sums.changed, 'object changes', 'objects change')}` : '',
+      sums.created ? `${sums.created} ${sums.created === 1 ? 'is' : 'are'} created` : '',
+      sums.removed
+        ? `${sums.removed} ${sums.removed === 1 ? 'is' : 'are'} removed`
+        : 'nothing is removed',
+    ].filter(Boolean);
+    return parts.length > 1 ? `${parts.slice(0, -1).join(', ')}, ${parts.at(-1)}.` : `${parts[0]}.`;
+  });
+  const why = $derived(
+    stopped
+      ? 'Something keeps this plan from running; see below the steps.'
+      : plan.run
+        ? 'This plan has been run.'
+        : !allowed
+          ? 'Your role does not restore.'
+          : wanting
+            ? `${count(wanting, 'point')} to confirm first`
+            : '',
+  );
+
+  async function restore(): Promise<void> {
+    if (why || waiting) return;
+    waiting = true;
+    error = undefined;
+    try {
+      const run = await got(
+        client.POST('/api/plans/{number}', {
+          params: { path: { number: plan.id } },
+          body: { confirmed, on_failure: goOn ? 'go-on' : 'stop' },
+        }),
+      );
+      await navigate(`/runs/${run.id}` as '/');
+    } catch (problem) {
+      error = problem as Error;
+    } finally {
+      waiting = false;
+    }
+  }
+
+  function keyed(event: KeyboardEvent): void {
+    if (event.key === 'ArrowDown') chosen = Math.min(chosen + 1, plan.steps.length - 1);
+    else if (event.key === 'ArrowUp') chosen = Math.max(chosen - 1, 0);
+    else if (event.key === 'Enter' && event.ctrlKey) void restore();
+    else if (event.key === 'Escape') history.back();
+    else return;
+    event.preventDefault();
+  }
+</script>
+
+<svelte:window onkeydown={keyed} />
+<div class="grid min-h-0 grid-rows-[76px_minmax(0,1fr)_26px]">
+  <header
+    class="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-4 border-b border-line bg-sheet px-5"
+  >
+    <div class="min-w-0">
+      <h1 class="truncate text-[17px] font-semibold tracking-tight">
+        {plan.undoes ? `Undo of run ${plan.undoes}: ` : ''}{says}
+      </h1>
+      <p class="truncate text-ink-2">
+        {#if total(sums.left)}
+          Afterwards live still differs from the backup in {count(total(sums.left), 'object')}
+          ({inWords(sums.left)}).
+        {:else if !plan.undoes}
+          Afterwards live is as the backup.
+        {/if}
+        Looked at <Ago at={plan.look.taken_at} />{stopped ? '.' : '; every step holds.'}
+      </p>
+    </div>
+    <div class="flex items-center gap-2.5">
+      {#if why}<span class="text-sm text-ink-2">{why}</span>{/if}
+      <button class="act py-2" onclick={() => history.back()}>Back</button>
+      <button
+        class="act main px-4 py-2"
+        disabled={!!why || waiting}
+        onclick={restore}
+        title="Ctrl Enter"
+      >
+        {verb}
+        {count(objects, 'object')}
+        {plan.undoes ? 'on' : 'to'}
+        {plan.system_name}
+      </button>
+    </div>
+  </header>
+  <main class="grid min-h-0 grid-cols-[430px_minmax(0,1fr)]">
+    <section class="min-h-0 overflow-auto border-r border-line px-4 py-2.5" aria-label="Steps">
+      {#if error}<div class="mb-2"><Trouble {error} /></div>{/if}
+      {#if plan.findings.length}<Findings findings={plan.findings} bind:confirmed />{/if}
+      <div class="flex justify-between pt-1 pb-1.5 text-sm text-ink-2">
+        <span>{count(plan.steps.length, 'step')}, in this order</span>
+        <label class="flex items-center gap-1.5">
+          <input type="checkbox" class="accent-pick" bind:checked={goOn} />
+          after a failure, go on with the rest
+        </label>
+      </div>
+      {#each plan.steps as line, number (line.number)}
+        <StepLine step={line} chosen={number === chosen} onchoose={() => (chosen = number)} />
+      {:else}
+        <p class="text-ink-2">No step is needed: live is already as picked.</p>
+      {/each}
+    </section>
+    <section class="min-h-0 overflow-auto bg-sheet px-5 py-3" aria-label="Step">
+      {#if step}
+        <div class="font-mono text-xs break-all text-ink-2">{step.written}</div>
+        <h2 class="mt-0.5 mb-2 text-xl font-semibold tracking-tight">
+          {step.to
+            ? (step.to.at(-1) ?? step.name).replace(/^[a-z]+=/i, '')
+            : step.name.replace(/^[a-z]+=/i, '')}
+          <span class="text-sm font-medium text-ink-2">
+            {step.kind_label} · step {step.number} of {plan.steps.length}
+          </span>
+        </h2>
+        <StepChange {step} />
+        {#if step.rendered}
+          <h3 class="mt-4 mb-1 text-sm text-ink-2">what is sent to {plan.system_name}</h3>
+          <pre
+            class="overflow-auto rounded-[3px] border border-line bg-sunk px-3 py-2 font-mono text-sm leading-relaxed">{step.rendered}</pre>
+        {/if}
+      {/if}
+    </section>
+  </main>
+  <KeyHints
+    keys={[
+      ['↑ ↓', 'step'],
+      ['Ctrl Enter', verb.toLowerCase()],
+      ['Esc', 'back'],
+    ]}
+    note={plan.compare_and_set
+      ? 'The server itself refuses a step if its object has changed meanwhile. Every run can be undone.'
+      : 'Each object is read right before it is written. Every run can be undone.'}
+  />
+</div>

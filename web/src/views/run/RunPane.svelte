@@ -1,0 +1,164 @@
+<script lang="ts">
+  import { client, got, type Run } from '$lib/api/client';
+  import { queryClient } from '$lib/api/queries';
+  import { count, inWords, total } from '$lib/model/differences';
+  import Ago from '$lib/parts/Ago.svelte';
+  import KeyHints from '$lib/parts/KeyHints.svelte';
+  import StepChange from '$lib/parts/StepChange.svelte';
+  import StepLine from '$lib/parts/StepLine.svelte';
+  import Trouble from '$lib/parts/Trouble.svelte';
+  import { navigate } from '../../routes';
+
+  let { run }: { run: Run } = $props();
+
+  let picked = $state<number>();
+  let error = $state<Error>();
+  let waiting = $state(false);
+  const finished = $derived(run.state === 'finished');
+  const current = $derived(run.lines.find((l) => l.state === 'in doubt' || l.state === 'waiting'));
+  const trouble = $derived(run.lines.find((l) => l.state === 'failed' || l.state === 'conflict'));
+  const chosen = $derived(picked ?? trouble?.number ?? (finished ? 1 : (current?.number ?? 1)));
+  const step = $derived(run.content.steps.find((s) => s.number === chosen));
+  const line = $derived(run.lines.find((l) => l.number === chosen));
+  const what = $derived(run.undoes ? `Undo of run ${run.undoes}` : 'Restore');
+  const OUTCOMES: Record<string, string> = {
+    verified: 'done and verified',
+    partial: 'stopped half-way',
+    failed: 'nothing was done',
+    cancelled: 'cancelled',
+  };
+  const says = $derived(
+    finished
+      ? `${what}: ${OUTCOMES[run.outcome] ?? run.outcome}`
+      : run.interrupted
+        ? `${what}: interrupted; a worker goes on with it`
+        : `${what}: step ${Math.min(run.done + 1, run.steps)} of ${run.steps}`,
+  );
+  const HUES: Record<string, string> = {
+    done: 'pick',
+    failed: 'stop',
+    conflict: 'stop',
+    skipped: 'confirm',
+    waiting: 'ink-3',
+    'in doubt': 'note',
+  };
+  const LINE_WORDS: Record<string, string> = { 'in doubt': 'writing', done: 'verified' };
+
+  async function undo(): Promise<void> {
+    waiting = true;
+    error = undefined;
+    try {
+      const plan = await got(
+        client.POST('/api/runs/{number}/undo', { params: { path: { number: run.id } } }),
+      );
+      queryClient.setQueryData(['plan', plan.id], plan);
+      await navigate(`/plans/${plan.id}` as '/');
+    } catch (problem) {
+      error = problem as Error;
+    } finally {
+      waiting = false;
+    }
+  }
+
+  async function cancel(): Promise<void> {
+    try {
+      await got(client.DELETE('/api/runs/{number}', { params: { path: { number: run.id } } }));
+    } catch (problem) {
+      error = problem as Error;
+    }
+  }
+
+  function save(): void {
+    const file = new Blob([JSON.stringify(run, null, 2)], { type: 'application/json' });
+    const link = document.createElement('a');
+    link.href = URL.createObjectURL(file);
+    link.download = `run-${run.id}.json`;
+    link.click();
+    URL.revokeObjectURL(link.href);
+  }
+</script>
+
+<div class="grid min-h-0 grid-rows-[auto_minmax(0,1fr)_26px]">
+  <header class="border-b border-line bg-sheet px-5 pt-3 pb-3">
+    <div class="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-4">
+      <div class="min-w-0">
+        <h1 class="text-[17px] font-semibold tracking-tight" role="status">{says}</h1>
+        <p class="text-ink-2">
+          {run.system_name} · {count(run.done, 'step')} of {run.steps} done and read back · begun
+          <Ago at={run.started_at} />{run.by ? ` by ${run.by}` : ''}
+        </p>
+      </div>
+      <div class="flex items-center gap-2.5">
+        {#if finished}
+          {#if run.undone_by}
+            <a class="link" href="/runs/{run.undone_by}">undone by run {run.undone_by}</a>
+          {/if}
+          <button class="act py-2" onclick={save}>Save the report</button>
+          <a class="act py-2" href="/sort/{run.system}">Sort again</a>
+          <button
+            class="act py-2 {run.undone_by ? '' : 'main'}"
+            disabled={waiting || !run.done}
+            onclick={undo}
+          >
+            {waiting ? 'Looking at live…' : 'Undo'}
+          </button>
+        {:else}
+          <button class="act py-2" onclick={cancel}>Cancel before the next step</button>
+        {/if}
+      </div>
+    </div>
+    <div
+      class="mt-2.5 h-1.5 bg-sunk"
+      role="progressbar"
+      aria-label="Steps done"
+      aria-valuemin="0"
+      aria-valuemax={run.steps}
+      aria-valuenow={run.done}
+    >
+      <div class="h-full bg-pick" style:width="{(100 * run.done) / Math.max(1, run.steps)}%"></div>
+    </div>
+    {#if error}<div class="mt-2"><Trouble {error} /></div>{/if}
+    {#if run.message}<p class="mt-2 border-l-3 border-stop pl-2.5">{run.message}</p>{/if}
+    {#if finished && !run.message}
+      <p class="mt-2 text-ink-2">
+        {#if total(run.left_now)}
+          Looked again afterwards: live differs from the newest backup in {count(
+            total(run.left_now),
+            'object',
+          )}
+          ({inWords(run.left_now)}).
+        {:else}
+          Looked again afterwards: live is as the newest backup.
+        {/if}
+      </p>
+    {/if}
+  </header>
+  <main class="grid min-h-0 grid-cols-[430px_minmax(0,1fr)]">
+    <section class="min-h-0 overflow-auto border-r border-line px-4 py-2" aria-label="Steps">
+      {#each run.content.steps as one (one.number)}
+        {@const its = run.lines.find((l) => l.number === one.number)}
+        <StepLine step={one} chosen={one.number === chosen} onchoose={() => (picked = one.number)}>
+          {#snippet end()}
+            {#if its}
+              <span class="pr-1 text-sm font-semibold" style:color="var(--{HUES[its.state]})">
+                {its.already ? 'already so' : (LINE_WORDS[its.state] ?? its.state)}
+              </span>
+            {/if}
+          {/snippet}
+        </StepLine>
+      {/each}
+    </section>
+    <section class="min-h-0 overflow-auto bg-sheet px-5 py-3" aria-label="Step">
+      {#if step && line}
+        <div class="font-mono text-xs break-all text-ink-2">{step.written}</div>
+        <h2 class="mt-0.5 mb-2 text-xl font-semibold tracking-tight">
+          {step.name.replace(/^[a-z]+=/i, '')}
+          <span class="text-sm font-medium text-ink-2">{step.kind_label} · step {step.number}</span>
+        </h2>
+        {#if line.message}<p class="mb-2 border-l-3 border-stop pl-2.5">{line.message}</p>{/if}
+        <StepChange {step} />
+      {/if}
+    </section>
+  </main>
+  <KeyHints keys={[]} note="Each step is written down before it is sent, and read back after." />
+</div>

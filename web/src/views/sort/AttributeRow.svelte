@@ -1,0 +1,100 @@
+<script lang="ts">
+  import type { Attribute } from '$lib/api/client';
+  import { count } from '$lib/model/differences';
+  import { plainName, type Path } from '$lib/model/paths';
+  import type { Picks } from '$lib/model/picks.svelte';
+  import Elements from './Elements.svelte';
+  import PutButton from './PutButton.svelte';
+  import Stretches from './Stretches.svelte';
+  import Value from './Value.svelte';
+
+  interface Props {
+    attribute: Attribute;
+    path: Path;
+    picks: Picks;
+    pickable: boolean;
+    comes?: boolean;
+    goes?: boolean;
+    differing: string[];
+    onchoose: (path: Path) => void;
+  }
+  let {
+    attribute,
+    path,
+    picks,
+    pickable,
+    comes = false,
+    goes = false,
+    differing,
+    onchoose,
+  }: Props = $props();
+
+  const state = $derived(pickable ? picks.attributeState(path, attribute.name) : 'none');
+  const picked = $derived(state === 'all');
+  // a set of one value that got another is told as one value that changed
+  const single = $derived(
+    !attribute.both.length && attribute.left.length === 1 && attribute.right.length === 1,
+  );
+  const isSet = $derived(attribute.shape === 'set' && attribute.state === 'changed' && !single);
+  const note = $derived.by(() => {
+    if (attribute.state === 'follows') {
+      const moved = attribute.consequence_of?.at(-1);
+      return `follows the move of ${moved ? plainName(moved) : 'another object'}`;
+    }
+    if (attribute.secret) return 'secret';
+    if (attribute.read_only) return 'set by the system';
+    if (isSet) {
+      const parts = [];
+      if (attribute.left.length) parts.push(`${attribute.left.length} gone`);
+      if (attribute.right.length) parts.push(`${attribute.right.length} more`);
+      return `set · ${parts.join(', ')}`;
+    }
+    const hunks = attribute.stretches.filter((s) => s.state !== 'same').length;
+    if (hunks) return count(hunks, 'hunk');
+    if (attribute.state === 'missing') return 'not live';
+    if (attribute.state === 'extra') return 'not in the backup';
+    return '';
+  });
+</script>
+
+<div
+  class="grid grid-cols-[128px_minmax(0,1fr)_38px_minmax(0,1fr)] items-start gap-x-2.5 border-b border-line py-1.5
+    {picked || comes ? 'bg-[linear-gradient(90deg,transparent_120px,var(--pick-wash)_120px)]' : ''}"
+  data-attribute={attribute.name}
+>
+  <span class="min-w-0 truncate text-ink-2" title={attribute.name}>
+    {attribute.label}
+    {#if note}<small class="block text-xs whitespace-normal text-ink-3">{note}</small>{/if}
+  </span>
+  {#if attribute.stretches.length}
+    <Stretches {attribute} {path} {picks} {pickable} {differing} />
+  {:else if isSet}
+    <Elements {attribute} {path} {picks} {pickable} {differing} {onchoose} />
+  {:else}
+    <div class="min-w-0">
+      {#each attribute.state === 'same' ? [...attribute.both, ...attribute.left] : attribute.left as value, n (n)}
+        <Value {value} {onchoose} />
+      {:else}<span class="text-ink-3">—</span>{/each}
+    </div>
+    {#if pickable}
+      <PutButton
+        {state}
+        takes={attribute.state === 'extra'}
+        label={attribute.state === 'extra'
+          ? `Take ${attribute.label} away from live`
+          : `Put back ${attribute.label}`}
+        onput={() => picks.toggleAttribute(path, attribute.name, differing)}
+      />
+    {:else}<span></span>{/if}
+    <div class="min-w-0">
+      {#each attribute.state === 'same' ? [...attribute.both, ...attribute.right] : attribute.right as value, n (n)}
+        <Value {value} {onchoose} was={picked || goes} />
+      {:else}
+        {#if !picked && !comes}<span class="text-ink-3">—</span>{/if}
+      {/each}
+      {#if (picked || comes) && attribute.state !== 'same'}
+        {#each attribute.left as value, n (n)}<Value {value} {onchoose} will />{/each}
+      {/if}
+    </div>
+  {/if}
+</div>

@@ -1,0 +1,129 @@
+<script lang="ts">
+  import type { Bench } from '$lib/api/client';
+  import { count, MEANING, type State } from '$lib/model/differences';
+  import { placeOf, plainName, type Path } from '$lib/model/paths';
+  import type { Picks } from '$lib/model/picks.svelte';
+  import Mark from '$lib/parts/Mark.svelte';
+  import AttributeRow from './AttributeRow.svelte';
+  import PlaceRow from './PlaceRow.svelte';
+
+  interface Props {
+    bench: Bench;
+    picks: Picks;
+    live: boolean;
+    onchoose: (path: Path) => void;
+    onbackup: (kind: 'backup', at: Path) => void;
+  }
+  let { bench, picks, live, onchoose, onbackup }: Props = $props();
+
+  let allShown = $state(false);
+  let factsShown = $state(false);
+  const differing = $derived(bench.attributes.filter((a) => a.state !== 'same'));
+  const own = $derived(differing.filter((a) => a.state !== 'follows').map((a) => a.name));
+  const moved = $derived(bench.state === 'moved');
+  const names = $derived(moved ? ['place', ...own] : own);
+  const same = $derived(bench.attributes.filter((a) => a.state === 'same'));
+  const onlyLeft = $derived(bench.left_exists && !bench.right_exists);
+  const onlyRight = $derived(bench.right_exists && !bench.left_exists);
+  const partsPickable = $derived(live && bench.left_exists && bench.right_exists);
+  const comes = $derived(picks.stateOf(bench.path, bench.state) === 'all');
+  const means = $derived(
+    bench.state === 'same' ? 'the same on both sides' : MEANING[bench.state as State],
+  );
+</script>
+
+<div class="font-mono text-sm text-ink-2">
+  {placeOf(bench.path) || '—'}
+  {#if moved && bench.live_path}
+    <span class="text-moved">→ live in {placeOf(bench.live_path)}</span>
+  {/if}
+</div>
+<h1 class="mt-0.5 mb-1 flex items-center gap-2.5 text-xl font-semibold tracking-tight">
+  <Mark state={bench.state} size={16} />
+  {plainName(bench.name)}
+  <span class="text-sm font-medium text-ink-2">{bench.kind_label} · {means}</span>
+  <button
+    class="link ml-auto text-sm font-normal"
+    title="Back up this branch (B)"
+    onclick={() => onbackup('backup', bench.path)}>keep this branch</button
+  >
+</h1>
+<div class="mb-2 font-mono text-xs break-all text-ink-3">{bench.written}</div>
+
+{#if bench.unreadable}
+  <p class="border-l-3 border-unreadable py-1 pl-3">
+    It could not be read: {bench.unreadable}. Nothing is known of what is beneath it, so nothing
+    here is told as missing.
+  </p>
+{/if}
+{#if bench.similarity !== null}
+  <p class="mb-2 text-ink-2">
+    Told as moved because it is {Math.round(bench.similarity * 100)} % alike; the system itself keeps
+    no ids.
+  </p>
+{/if}
+
+<div
+  class="grid grid-cols-[128px_minmax(0,1fr)_38px_minmax(0,1fr)] gap-x-2.5 border-b border-line-strong py-0.5 text-sm text-ink-2"
+>
+  <span>attribute</span><span>backup</span><span></span><span
+    >live{comes && live ? ', as it will be' : ''}</span
+  >
+</div>
+{#if moved && bench.live_path}
+  <PlaceRow {bench} {picks} {live} differing={names} />
+{/if}
+{#each differing as attribute (attribute.name)}
+  <AttributeRow
+    {attribute}
+    path={bench.path}
+    {picks}
+    pickable={partsPickable && attribute.state !== 'follows'}
+    comes={onlyLeft && comes}
+    goes={onlyRight && comes}
+    differing={names}
+    {onchoose}
+  />
+{:else}
+  {#if !moved && !bench.unreadable}<p class="py-2 text-ink-2">No attribute differs.</p>{/if}
+{/each}
+{#if same.length}
+  <button class="link mt-2 text-sm" aria-expanded={allShown} onclick={() => (allShown = !allShown)}>
+    {allShown ? '▾' : '▸'}
+    {count(same.length, 'attribute')} the same
+  </button>
+  {#if allShown}
+    {#each same as attribute (attribute.name)}
+      <AttributeRow
+        {attribute}
+        path={bench.path}
+        {picks}
+        pickable={false}
+        differing={names}
+        {onchoose}
+      />
+    {/each}
+  {/if}
+{/if}
+{#if bench.facts.length}
+  <button
+    class="link mt-2 ml-4 text-sm"
+    aria-expanded={factsShown}
+    onclick={() => (factsShown = !factsShown)}
+  >
+    {factsShown ? '▾' : '▸'}
+    {count(bench.facts.length, 'fact')}, only to read
+  </button>
+  {#if factsShown}
+    {#each bench.facts as fact (fact.name)}
+      <AttributeRow
+        attribute={{ ...fact, state: 'same' }}
+        path={bench.path}
+        {picks}
+        pickable={false}
+        differing={names}
+        {onchoose}
+      />
+    {/each}
+  {/if}
+{/if}

@@ -1,0 +1,76 @@
+<script lang="ts">
+  import type { Attribute } from '$lib/api/client';
+  import { count } from '$lib/model/differences';
+  import type { Path } from '$lib/model/paths';
+  import type { Picks } from '$lib/model/picks.svelte';
+  import PutButton from './PutButton.svelte';
+  import Value from './Value.svelte';
+
+  /** A set on both sides, element by element; what is in both is folded. */
+  interface Props {
+    attribute: Attribute;
+    path: Path;
+    picks: Picks;
+    pickable: boolean;
+    differing: string[];
+    onchoose: (path: Path) => void;
+  }
+  let { attribute, path, picks, pickable, differing, onchoose }: Props = $props();
+
+  const SHOWN = 4;
+  let unfolded = $state(false);
+  const folded = $derived(attribute.both.length > SHOWN && !unfolded);
+  const both = $derived(folded ? [] : attribute.both);
+  const all = $derived({
+    add: attribute.left.map((v) => v.raw),
+    remove: attribute.right.map((v) => v.raw),
+  });
+  const single = $derived(all.add.length + all.remove.length === 1);
+
+  const picked = (raw: unknown, side: 'add' | 'remove'): boolean =>
+    pickable && picks.elementPicked(path, attribute.name, raw, side);
+  const toggle = (raw: unknown, side: 'add' | 'remove'): void =>
+    picks.toggleElement(path, attribute.name, raw, side, all, differing);
+</script>
+
+<div class="col-span-3 grid min-w-0 grid-cols-[minmax(0,1fr)_38px_minmax(0,1fr)] gap-x-2.5">
+  {#if folded}
+    <button class="link justify-self-start text-sm" onclick={() => (unfolded = true)}>
+      {count(attribute.both.length, 'element')} in both
+    </button>
+    <span></span>
+    <button class="link justify-self-start text-sm" onclick={() => (unfolded = true)}>
+      {count(attribute.both.length, 'element')} in both
+    </button>
+  {/if}
+  {#each both as value (value.text)}
+    <Value {value} {onchoose} /><span></span><Value {value} {onchoose} />
+  {/each}
+  {#each attribute.left as value (value.text)}
+    {@const on = picked(value.raw, 'add')}
+    <Value {value} {onchoose} tone="missing" />
+    {#if pickable}
+      <PutButton
+        small={!single}
+        state={on ? 'all' : 'none'}
+        label="Put {value.text} back"
+        onput={() => toggle(value.raw, 'add')}
+      />
+    {:else}<span></span>{/if}
+    {#if on}<Value {value} {onchoose} will />{:else}<span class="text-ink-3">—</span>{/if}
+  {/each}
+  {#each attribute.right as value (value.text)}
+    {@const on = picked(value.raw, 'remove')}
+    <span class="text-ink-3">—</span>
+    {#if pickable}
+      <PutButton
+        small={!single}
+        takes
+        state={on ? 'all' : 'none'}
+        label="Take {value.text} away"
+        onput={() => toggle(value.raw, 'remove')}
+      />
+    {:else}<span></span>{/if}
+    <Value {value} {onchoose} was={on} tone="extra" />
+  {/each}
+</div>

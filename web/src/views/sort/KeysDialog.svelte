@@ -1,0 +1,37 @@
+<script lang="ts">
+  import { Dialog } from 'bits-ui';
+
+  let { open = $bindable(false) }: { open: boolean } = $props();
+
+  const keys: [string, string][] = [
+    ['↑ ↓', 'move in the tree'],
+    ['→ ←', 'open and close a branch; from a leaf, to what holds it'],
+    ['Enter', 'show on the bench'],
+    ['Space', 'pick the row, or let it go'],
+    [']', 'next difference'],
+    ['[', 'previous difference'],
+    ['P', 'preview what is in the tray'],
+    ['B', 'back up the branch that is shown'],
+    ['L', 'look at live again'],
+    ['Ctrl Z', 'take the last pick back'],
+    ['Tab', 'to the bench: every attribute has its own pick'],
+    ['?', 'this list'],
+  ];
+</script>
+
+<Dialog.Root bind:open>
+  <Dialog.Portal>
+    <Dialog.Overlay class="fixed inset-0 bg-black/30" />
+    <Dialog.Content
+      class="fixed top-24 left-1/2 w-[440px] -translate-x-1/2 border border-line-strong bg-sheet p-5"
+    >
+      <Dialog.Title class="mb-3 text-lg font-semibold">Keys</Dialog.Title>
+      <dl class="grid grid-cols-[90px_1fr] gap-y-1.5">
+        {#each keys as [key, does] (key)}
+          <dt><kbd>{key}</kbd></dt>
+          <dd>{does}</dd>
+        {/each}
+      </dl>
+    </Dialog.Content>
+  </Dialog.Portal>
+</Dialog.Root>

@@ -1,0 +1,37 @@
+<script lang="ts">
+  import type { Bench } from '$lib/api/client';
+  import { plainName } from '$lib/model/paths';
+  import type { Picks } from '$lib/model/picks.svelte';
+  import PutButton from './PutButton.svelte';
+
+  interface Props {
+    bench: Bench;
+    picks: Picks;
+    live: boolean;
+    differing: string[];
+  }
+  let { bench, picks, live, differing }: Props = $props();
+
+  const picked = $derived(picks.attributeState(bench.path, 'place') === 'all');
+  const written = (path: string[]): string => path.map(plainName).join(' / ');
+</script>
+
+<div
+  class="grid grid-cols-[128px_minmax(0,1fr)_38px_minmax(0,1fr)] gap-x-2.5 border-b border-line py-1.5 {picked
+    ? 'bg-[linear-gradient(90deg,transparent_120px,var(--pick-wash)_120px)]'
+    : ''}"
+>
+  <span class="text-ink-2">place</span>
+  <span class="font-mono text-sm">{written(bench.path)}</span>
+  {#if live}
+    <PutButton
+      state={picked ? 'all' : 'none'}
+      label="Put it back in its place"
+      onput={() => picks.toggleAttribute(bench.path, 'place', differing)}
+    />
+  {:else}<span></span>{/if}
+  <span class="font-mono text-sm">
+    <span class={picked ? 'text-ink-3 line-through' : ''}>{written(bench.live_path ?? [])}</span>
+    {#if picked}<br /><span class="font-semibold text-pick">{written(bench.path)}</span>{/if}
+  </span>
+</div>

@@ -1,0 +1,105 @@
+<script lang="ts">
+  import { searchParams } from 'sv-router';
+  import type { CompareHead, System } from '$lib/api/client';
+  import type { Sides } from '$lib/api/queries';
+  import { count, MEANING, STATES } from '$lib/model/differences';
+  import { ago } from '$lib/model/time';
+  import Ago from '$lib/parts/Ago.svelte';
+  import Mark from '$lib/parts/Mark.svelte';
+  import Timeline from '$lib/parts/Timeline.svelte';
+  import Working from '$lib/parts/Working.svelte';
+
+  interface Props {
+    system: System;
+    sides: Sides;
+    head: CompareHead | undefined;
+    states: string;
+    onlook: () => void;
+  }
+  let { system, sides, head, states, onlook }: Props = $props();
+
+  let width = $state(760);
+  const chosen = $derived(new Set(states.split(',').filter(Boolean)));
+  const newer = $derived(
+    system.look && head?.right.kind === 'look' && system.look.id > sides.right,
+  );
+  const rightLabel = $derived(
+    head?.right.kind === 'look' ? `live, ${ago(head.right.taken_at)}` : 'compared with this backup',
+  );
+
+  function toggle(state: string): void {
+    const next = new Set(chosen);
+    if (!next.delete(state)) next.add(state);
+    if (next.size) searchParams.set('states', [...next].join(','));
+    else searchParams.delete('states');
+  }
+
+  function left(id: number): void {
+    searchParams.set('left', String(id));
+  }
+
+  function right(id: number | null): void {
+    if (id === null) searchParams.delete('right');
+    else searchParams.set('right', String(id));
+  }
+</script>
+
+<div class="grid grid-cols-[190px_minmax(0,1fr)_300px] border-b border-line bg-sheet">
+  <div class="border-r border-line px-4.5 py-3">
+    <b class="text-[17px] leading-tight font-bold tracking-tight">{system.name}</b>
+    <div class="text-sm text-ink-2">
+      {count(system.objects, 'object')}, {system.connector}
+    </div>
+    <div class="text-sm text-ink-2">
+      {#if system.work.length}
+        <Working {system} />
+      {:else if newer}
+        <button class="link font-semibold text-pick" onclick={() => right(null)}
+          >a newer look is here</button
+        >
+      {:else if system.look}
+        looked at <Ago at={system.look.taken_at} /> ·
+        <button class="link" onclick={onlook}>again</button>
+      {/if}
+    </div>
+  </div>
+  <div bind:clientWidth={width} class="min-w-0 overflow-hidden pt-1.5">
+    <Timeline
+      backups={system.backups}
+      {width}
+      height={82}
+      left={sides.left}
+      right={sides.right}
+      {rightLabel}
+      onleft={left}
+      onright={right}
+    />
+  </div>
+  <div class="grid content-center gap-x-3 border-l border-line px-3.5">
+    <div class="grid grid-cols-2 gap-x-3">
+      {#each STATES.filter((s) => head?.tally[s] || chosen.has(s)) as state (state)}
+        <button
+          class="flex items-center gap-1.5 rounded px-1 py-px text-left hover:bg-sunk {chosen.size &&
+          !chosen.has(state)
+            ? 'opacity-50'
+            : ''}"
+          aria-pressed={chosen.has(state)}
+          title="{MEANING[state]}; click to show only these"
+          onclick={() => toggle(state)}
+        >
+          <Mark {state} />{state}<b class="ml-auto font-mono font-semibold"
+            >{head?.tally[state] ?? 0}</b
+          >
+        </button>
+      {/each}
+    </div>
+    {#if head}
+      <div class="px-1 text-sm text-ink-2">
+        {head.same.toLocaleString('en')} the same · {head.hidden} hidden by rules
+        {#if chosen.size}· <button class="link" onclick={() => searchParams.delete('states')}
+            >show all</button
+          >{/if}
+      </div>
+    {/if}
+  </div>
+</div>

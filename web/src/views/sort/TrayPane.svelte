@@ -1,0 +1,169 @@
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import type { Offer } from '$lib/api/client';
+  import { askPreview, queryClient, tray, type Sides } from '$lib/api/queries';
+  import { count } from '$lib/model/differences';
+  import { plainName, type Path } from '$lib/model/paths';
+  import type { PickedThing, Picks } from '$lib/model/picks.svelte';
+  import Mark from '$lib/parts/Mark.svelte';
+  import Trouble from '$lib/parts/Trouble.svelte';
+  import { navigate } from '../../routes';
+
+  interface Props {
+    sides: Sides;
+    picks: Picks;
+    live: boolean;
+    onchoose: (path: Path) => void;
+  }
+  let { sides, picks, live, onchoose }: Props = $props();
+
+  const shown = createQuery(() => ({
+    ...tray(sides, picks.things),
+    enabled: picks.things.length > 0,
+    placeholderData: (before) => before,
+  }));
+  let error = $state<Error>();
+  let waiting = $state(false);
+  const steps = $derived(picks.things.length ? (shown.data?.steps ?? []) : []);
+  const needs = $derived(steps.filter((s) => s.reason));
+  const minds = $derived(picks.things.length ? (shown.data?.findings ?? []) : []);
+  const offers = $derived(picks.things.length ? (shown.data?.offers ?? []) : []);
+  const MARKS = { create: 'missing', update: 'changed', move: 'moved', delete: 'extra' };
+
+  const name = (path: Path): string => (path.length ? plainName(path.at(-1)!) : 'everything');
+
+  function told(thing: PickedThing): string {
+    if (thing.scope === 'remove') return 'will be removed from live';
+    if (thing.scope === 'branch') return 'all that is missing, moved or changed in it';
+    if (thing.scope === 'object') return 'the whole object';
+    return thing.attributes
+      .map((a) => {
+        const parts = a.add.length + a.remove.length;
+        if (parts) return `${a.name}, ${count(parts, 'value')}`;
+        return a.hunks.length ? `${a.name}, ${count(a.hunks.length, 'hunk')}` : a.name;
+      })
+      .join('; ');
+  }
+
+  function accept(offer: Offer): void {
+    picks.toggleElement(
+      offer.path,
+      offer.attribute,
+      offer.element,
+      'add',
+      { add: [], remove: [] },
+      [],
+    );
+  }
+
+  export async function preview(): Promise<void> {
+    if (!live || !steps.length || waiting) return;
+    waiting = true;
+    error = undefined;
+    try {
+      const plan = await askPreview(sides, picks.things);
+      queryClient.setQueryData(['plan', plan.id], plan);
+      await navigate(`/plans/${plan.id}` as '/');
+    } catch (problem) {
+      error = problem as Error;
+    } finally {
+      waiting = false;
+    }
+  }
+</script>
+
+<aside class="flex min-h-0 flex-col border-l border-line" aria-label="Tray">
+  <div class="min-h-0 flex-1 overflow-auto px-3.5 pt-2.5">
+    <h2 class="flex justify-between font-semibold">
+      Tray
+      <span class="flex gap-2 font-normal text-ink-2">
+        {#if picks.canUndo}<button class="link" onclick={() => picks.undo()}>take back</button>{/if}
+        {#if picks.things.length}<button class="link" onclick={() => picks.clear()}>empty</button
+          >{/if}
+      </span>
+    </h2>
+    {#if !picks.things.length}
+      <p class="mt-1 text-ink-2">
+        {#if live}
+          Empty. Pick a row in the tree with <kbd>Space</kbd>, or single values on the bench. What
+          you pick shows what live will be; nothing is written yet.
+        {:else}
+          Two backups are compared. Compare with live to pick something.
+        {/if}
+      </p>
+    {/if}
+    <ul>
+      {#each picks.things as thing (thing)}
+        <li class="grid grid-cols-[minmax(0,1fr)_14px] gap-1.5 border-b border-line py-1.5">
+          <button class="min-w-0 text-left" onclick={() => onchoose(thing.path)}>
+            <span class="block truncate">{name(thing.path)}</span>
+            <small class="block text-xs {thing.scope === 'remove' ? 'text-stop' : 'text-ink-2'}"
+              >{told(thing)}</small
+            >
+          </button>
+          <button
+            class="text-ink-3 hover:text-ink"
+            aria-label="Let {name(thing.path)} go"
+            onclick={() => picks.drop(thing)}>×</button
+          >
+        </li>
+      {/each}
+    </ul>
+    {#if needs.length}
+      <h2 class="mt-3.5 flex justify-between font-semibold">
+        Needs <span class="font-normal text-ink-2"
+          >{count(needs.length, 'comes', 'come')} along</span
+        >
+      </h2>
+      {#each needs as step (step.number)}
+        <div
+          class="grid grid-cols-[14px_minmax(0,1fr)] gap-1.5 border-b border-line py-1.5 text-ink-2"
+        >
+          <Mark state={MARKS[step.action]} />
+          <span>{plainName(step.name)}<small class="block text-xs">{step.reason}</small></span>
+        </div>
+      {/each}
+    {/if}
+    {#if offers.length}
+      <h2 class="mt-3.5 font-semibold">Belongs with it</h2>
+      {#each offers as offer (JSON.stringify(offer))}
+        <div class="border-b border-line py-1.5">
+          <span class="text-ink-2"
+            ><b class="font-semibold text-ink">{name(offer.path)}</b> had {name(offer.target)} in
+            {offer.attribute}, and has not now.</span
+          >
+          <button class="link" onclick={() => accept(offer)}>put back too</button>
+        </div>
+      {/each}
+    {/if}
+    {#each minds as finding (finding.name)}
+      <div
+        class="mt-2.5 border-l-3 py-0.5 pl-2.5 text-sm {finding.level === 'stop'
+          ? 'border-stop'
+          : finding.level === 'confirm'
+            ? 'border-confirm'
+            : 'border-note'}"
+      >
+        {#if finding.path.length}<b class="font-semibold">{name(finding.path)}:</b>{/if}
+        {finding.text}
+      </div>
+    {/each}
+  </div>
+  <div class="p-3.5">
+    {#if error ?? shown.error}<div class="mb-2">
+        <Trouble error={(error ?? shown.error)!} />
+      </div>{/if}
+    <button
+      class="act main w-full py-2"
+      disabled={!live || !steps.length || waiting}
+      title="P"
+      onclick={preview}
+    >
+      {waiting
+        ? 'Asking the system…'
+        : steps.length
+          ? `Preview ${count(steps.length, 'step')}`
+          : 'Preview'}
+    </button>
+  </div>
+</aside>

@@ -1,0 +1,158 @@
+<script lang="ts">
+  import { createVirtualizer } from '@tanstack/svelte-virtual';
+  import { searchParams } from 'sv-router';
+  import { untrack } from 'svelte';
+  import type { Row } from '$lib/api/client';
+  import { count, total } from '$lib/model/differences';
+  import { keyOf, samePath, type Path } from '$lib/model/paths';
+  import type { Picks } from '$lib/model/picks.svelte';
+  import type { Line, Tree } from '$lib/model/tree.svelte';
+  import TreeRow from './TreeRow.svelte';
+
+  interface Props {
+    tree: Tree;
+    picks: Picks;
+    path: Path | undefined;
+    live: boolean;
+    only: 'differences' | 'all';
+    tally: Record<string, number>;
+    onchoose: (path: Path) => void;
+  }
+  let { tree, picks, path, live, only, tally, onchoose }: Props = $props();
+
+  const HEIGHT = 25;
+  let scroller = $state<HTMLElement>();
+  let focused = $state(0);
+  const lines = $derived(tree.lines);
+  const virtual = createVirtualizer<HTMLElement, HTMLElement>({
+    count: 0,
+    getScrollElement: () => scroller ?? null,
+    estimateSize: () => HEIGHT,
+    overscan: 12,
+  });
+
+  $effect(() => {
+    const options = { count: lines.length, getScrollElement: () => scroller ?? null };
+    untrack(() => $virtual.setOptions(options));
+  });
+
+  const isRow = (line: Line | undefined): line is { row: Row; open: boolean } =>
+    line !== undefined && 'row' in line;
+
+  // The row that is shown on the bench is also where the keyboard is, and is kept in sight.
+  $effect(() => {
+    if (path === undefined) return;
+    const at = lines.findIndex((line) => isRow(line) && samePath(line.row.path, path));
+    if (at >= 0) {
+      focused = at;
+      untrack(() => $virtual.scrollToIndex(at, { align: 'auto' }));
+    }
+  });
+
+  // Rows that come into sight and are not here yet are fetched.
+  $effect(() => {
+    for (const item of $virtual.getVirtualItems()) {
+      const line = lines[item.index];
+      if (line && !isRow(line)) void tree.fetch(line.path, line.start);
+    }
+  });
+
+  function move(to: number): void {
+    focused = Math.max(0, Math.min(lines.length - 1, to));
+    $virtual.scrollToIndex(focused, { align: 'auto' });
+    const line = lines[focused];
+    if (isRow(line)) onchoose(line.row.path);
+  }
+
+  function toggle(row: Row): void {
+    if (tree.isOpen(row.path)) tree.hide(row.path);
+    else void tree.show(row.path);
+  }
+
+  function pick(row: Row): void {
+    if (row.state === 'unreadable') return;
+    const beneath = total(row.tally) - (row.state === 'same' ? 0 : 1);
+    if (row.state === 'same' && !beneath) return;
+    picks.toggleRow(row.path, row.state, row.state === 'same' || beneath > 0);
+  }
+
+  function keyed(event: KeyboardEvent): void {
+    const line = lines[focused];
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    const row = isRow(line) ? line.row : undefined;
+    const page = Math.floor((scroller?.clientHeight ?? 500) / HEIGHT) - 1;
+    if (event.key === 'ArrowDown') move(focused + 1);
+    else if (event.key === 'ArrowUp') move(focused - 1);
+    else if (event.key === 'PageDown') move(focused + page);
+    else if (event.key === 'PageUp') move(focused - page);
+    else if (event.key === 'Home') move(0);
+    else if (event.key === 'End') move(lines.length - 1);
+    else if (event.key === 'Enter' && row) onchoose(row.path);
+    else if (event.key === ' ' && row && live) pick(row);
+    else if (event.key === 'ArrowRight' && row?.children) void tree.show(row.path);
+    else if (event.key === 'ArrowLeft' && row) {
+      if (tree.isOpen(row.path)) tree.hide(row.path);
+      else move(lines.findIndex((l) => isRow(l) && samePath(l.row.path, row.path.slice(0, -1))));
+    } else return;
+    event.preventDefault();
+    event.stopPropagation();
+  }
+</script>
+
+<section class="grid min-h-0 grid-rows-[auto_minmax(0,1fr)] border-r border-line">
+  <div class="flex items-center justify-between px-3.5 pt-2 pb-1.5 text-sm text-ink-2">
+    <label class="flex items-center gap-1.5">
+      <input
+        type="checkbox"
+        class="accent-pick"
+        checked={only === 'differences'}
+        onchange={() =>
+          only === 'differences' ? searchParams.set('show', 'all') : searchParams.delete('show')}
+      />
+      differences only
+    </label>
+    <span>{count(total(tally), 'difference')}</span>
+  </div>
+  <div
+    bind:this={scroller}
+    class="overflow-auto outline-offset-[-2px]"
+    role="tree"
+    aria-label="Objects"
+    tabindex="0"
+    onkeydown={keyed}
+    aria-activedescendant="row-{focused}"
+  >
+    <div class="relative w-full" style:height="{$virtual.getTotalSize()}px">
+      {#each $virtual.getVirtualItems() as item (item.index)}
+        {@const line = lines[item.index]}
+        <div
+          class="absolute inset-x-0 top-0"
+          style:height="{HEIGHT}px"
+          style:transform="translateY({item.start}px)"
+        >
+          {#if isRow(line)}
+            <TreeRow
+              id="row-{item.index}"
+              row={line.row}
+              open={line.open}
+              chosen={path !== undefined && samePath(line.row.path, path)}
+              {live}
+              picked={picks.stateOf(line.row.path, line.row.state)}
+              ontoggle={() => toggle(line.row)}
+              onchoose={() => onchoose(line.row.path)}
+              onpick={() => pick(line.row)}
+            />
+          {:else if line}
+            <div
+              class="text-ink-3"
+              style:padding-left="{line.depth * 14 + 40}px"
+              data-key={keyOf(line.path)}
+            >
+              …
+            </div>
+          {/if}
+        </div>
+      {/each}
+    </div>
+  </div>
+</section>

@@ -1,0 +1,108 @@
+<script lang="ts">
+  import type { Row } from '$lib/api/client';
+  import { count, MEANING, STATES, total, type State } from '$lib/model/differences';
+  import { plainName } from '$lib/model/paths';
+  import type { PickState } from '$lib/model/picks.svelte';
+  import Mark from '$lib/parts/Mark.svelte';
+  import PickBox from '$lib/parts/PickBox.svelte';
+
+  interface Props {
+    id: string;
+    row: Row;
+    open: boolean;
+    chosen: boolean;
+    live: boolean;
+    picked: PickState;
+    ontoggle: () => void;
+    onchoose: () => void;
+    onpick: () => void;
+  }
+  let { id, row, open, chosen, live, picked, ontoggle, onchoose, onpick }: Props = $props();
+
+  const name = $derived(plainName(row.name) || 'everything');
+  const beneath = $derived(total(row.tally) - (row.state === 'same' ? 0 : 1));
+  const pickable = $derived(
+    live && row.state !== 'unreadable' && (row.state !== 'same' || beneath > 0),
+  );
+  const what = $derived(
+    row.state === 'extra'
+      ? `Take ${name} away from live`
+      : row.state === 'same'
+        ? `Put back all ${beneath} in ${name} that are missing, moved or changed`
+        : `Put back ${name}`,
+  );
+  const told = $derived(
+    row.state === 'changed'
+      ? row.attributes.length === 1
+        ? row.attributes[0]!
+        : count(row.attributes.length, 'attribute')
+      : row.state === 'same'
+        ? ''
+        : row.state,
+  );
+  const WIDEST = 46;
+  const bars = $derived.by(() => {
+    const sum = total(row.tally);
+    const scale = Math.min(5, WIDEST / Math.max(1, sum));
+    return STATES.filter((s) => row.tally[s]).map((state) => ({
+      state,
+      width: Math.max(3, row.tally[state]! * scale),
+    }));
+  });
+  const hue: Record<string, string> = Object.fromEntries(STATES.map((s) => [s, `var(--${s})`]));
+</script>
+
+<!-- svelte-ignore a11y_click_events_have_key_events -->
+<div
+  {id}
+  role="treeitem"
+  tabindex="-1"
+  aria-level={row.depth + 1}
+  aria-selected={chosen}
+  aria-expanded={row.children ? open : undefined}
+  onclick={onchoose}
+  class="grid h-full grid-cols-[16px_14px_14px_minmax(0,1fr)_auto] items-center gap-1.5 pr-3 whitespace-nowrap
+    {picked === 'all' ? 'bg-pick-wash' : chosen ? 'bg-sheet' : 'hover:bg-sheet'}
+    {chosen ? 'shadow-[inset_3px_0_0_var(--ink)]' : ''}"
+  style:padding-left="{8 + row.depth * 14}px"
+>
+  {#if pickable}
+    <PickBox state={picked} removes={row.state === 'extra'} label={what} tabindex={-1} {onpick} />
+  {:else}
+    <span></span>
+  {/if}
+  {#if row.children}
+    <button
+      class="text-ink-2"
+      tabindex="-1"
+      aria-label={open ? `close ${name}` : `open ${name}`}
+      onclick={(event) => {
+        event.stopPropagation();
+        ontoggle();
+      }}>{open ? '▾' : '▸'}</button
+    >
+  {:else}
+    <span></span>
+  {/if}
+  {#if row.state !== 'same'}<Mark state={row.state} />{:else}<span></span>{/if}
+  <span
+    class="truncate {row.state === 'same' ? 'text-ink-2' : ''}"
+    style:color={['missing', 'extra'].includes(row.state) ? hue[row.state] : undefined}
+    title="{row.name} · {row.kind_label}">{name}</span
+  >
+  {#if told}
+    <span
+      class="max-w-28 truncate text-sm"
+      style:color={hue[row.state]}
+      title={MEANING[row.state as State]}>{told}</span
+    >
+  {:else if beneath}
+    <span class="flex gap-px" title={count(beneath, 'difference')}>
+      {#each bars as { state, width } (state)}
+        <i class="block h-1.5" style:width="{width}px" style:background={hue[state]}></i>
+      {/each}
+    </span>
+  {:else}
+    <span class="text-sm text-ink-3">{row.kind_label}</span>
+  {/if}
+</div>

@@ -1,0 +1,131 @@
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import { searchParams } from 'sv-router';
+  import type { System } from '$lib/api/client';
+  import { askWork, bench, compareHead, neighbour } from '$lib/api/queries';
+  import type { Path } from '$lib/model/paths';
+  import { Picks } from '$lib/model/picks.svelte';
+  import { Tree } from '$lib/model/tree.svelte';
+  import KeyHints from '$lib/parts/KeyHints.svelte';
+  import Trouble from '$lib/parts/Trouble.svelte';
+  import BenchPane from './BenchPane.svelte';
+  import KeysDialog from './KeysDialog.svelte';
+  import Strip from './Strip.svelte';
+  import TrayPane from './TrayPane.svelte';
+  import TreePane from './TreePane.svelte';
+
+  let { system, left, right }: { system: System; left: number; right: number } = $props();
+
+  // svelte-ignore state_referenced_locally
+  const sides = { left, right };
+  // svelte-ignore state_referenced_locally
+  const picks = new Picks(system.id, left);
+  const head = createQuery(() => compareHead(sides));
+  const states = $derived(searchParams.get('states')?.toString() ?? '');
+  const only = $derived(searchParams.get('show') === 'all' ? 'all' : 'differences');
+  const path = $derived(parsed(searchParams.get('at')?.toString()));
+  const live = $derived(head.data?.right.kind === 'look');
+  const tree = $derived(new Tree(sides, only, states));
+  const shown = createQuery(() => ({ ...bench(sides, path ?? []), enabled: path !== undefined }));
+  let error = $state<Error>();
+  let keysOpen = $state(false);
+  let tray = $state<TrayPane>();
+
+  function parsed(text: string | undefined): Path | undefined {
+    try {
+      return text ? (JSON.parse(text) as Path) : undefined;
+    } catch {
+      return undefined;
+    }
+  }
+
+  $effect(() => {
+    tree.begin().then(
+      async () => {
+        if (path === undefined) await go('next');
+        else await tree.reveal(path);
+      },
+      (problem: Error) => (error = problem),
+    );
+  });
+
+  function choose(chosen: Path): void {
+    searchParams.set('at', JSON.stringify(chosen));
+  }
+
+  async function go(way: 'next' | 'previous'): Promise<void> {
+    const found = await neighbour(sides, path ?? [], way, states);
+    if (!found.path) return;
+    await tree.reveal(found.path);
+    choose(found.path);
+  }
+
+  async function keyed(event: KeyboardEvent): Promise<void> {
+    const target = event.target as HTMLElement;
+    if (target.closest('input, textarea, [role=dialog]')) return;
+    if ((event.ctrlKey || event.metaKey) && event.key === 'z') picks.undo();
+    else if (event.ctrlKey || event.metaKey || event.altKey) return;
+    else if (event.key === ']') await go('next');
+    else if (event.key === '[') await go('previous');
+    else if (event.key === '?') keysOpen = true;
+    else if (event.key.toLowerCase() === 'p') await tray?.preview();
+    else if (event.key.toLowerCase() === 'b') await work('backup', path ?? []);
+    else if (event.key.toLowerCase() === 'l') await work('look');
+    else return;
+    event.preventDefault();
+  }
+
+  async function work(kind: 'backup' | 'look', at: Path = []): Promise<void> {
+    error = undefined;
+    try {
+      await askWork(system.id, kind, at);
+    } catch (problem) {
+      error = problem as Error;
+    }
+  }
+</script>
+
+<svelte:window onkeydown={keyed} />
+<div class="grid min-h-0 grid-rows-[92px_minmax(0,1fr)_26px]">
+  <Strip {system} {sides} head={head.data} {states} onlook={() => work('look')} />
+  <main class="grid min-h-0 grid-cols-[minmax(230px,24%)_minmax(0,1fr)_minmax(220px,20%)]">
+    <TreePane
+      {tree}
+      {picks}
+      {path}
+      {live}
+      {only}
+      tally={head.data?.tally ?? {}}
+      onchoose={choose}
+    />
+    <section class="min-h-0 overflow-auto bg-sheet px-5 py-3" aria-label="Bench">
+      {#if error ?? head.error ?? shown.error}
+        <Trouble error={(error ?? head.error ?? shown.error)!} />
+      {/if}
+      {#if shown.data}
+        {#key shown.data}
+          <BenchPane bench={shown.data} {picks} {live} onchoose={choose} onbackup={work} />
+        {/key}
+      {:else if head.data && !head.data.left}
+        <p></p>
+      {:else if head.data && Object.keys(head.data.tally).length === 0}
+        <p class="font-semibold">Nothing differs.</p>
+        <p class="text-ink-2">
+          All {head.data.same.toLocaleString('en')} objects are the same on both sides.
+        </p>
+      {/if}
+    </section>
+    <TrayPane bind:this={tray} {sides} {picks} {live} onchoose={choose} />
+  </main>
+  <KeyHints
+    keys={[
+      ['Space', 'pick'],
+      [']', 'next difference'],
+      ['P', 'preview'],
+      ['B', 'back up this branch'],
+      ['?', 'all keys'],
+    ]}
+    note="Looking changes nothing. Live is written only by a run."
+  />
+</div>
+<KeysDialog bind:open={keysOpen} />

@@ -1,0 +1,78 @@
+<script lang="ts">
+  import type { System } from '$lib/api/client';
+  import { askWork } from '$lib/api/queries';
+  import { count, total } from '$lib/model/differences';
+  import { plainName } from '$lib/model/paths';
+  import Ago from '$lib/parts/Ago.svelte';
+  import Mark from '$lib/parts/Mark.svelte';
+  import Tally from '$lib/parts/Tally.svelte';
+  import Timeline from '$lib/parts/Timeline.svelte';
+  import Working from '$lib/parts/Working.svelte';
+
+  interface Props {
+    system: System;
+    chosen: boolean;
+    onchoose: () => void;
+  }
+  let { system, chosen, onchoose }: Props = $props();
+
+  let width = $state(560);
+  const whole = $derived(system.backups.filter((b) => !b.at.length));
+  const differing = $derived(system.look ? total(system.look.changes) : 0);
+</script>
+
+<!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_noninteractive_element_interactions -->
+<article
+  class="grid min-h-24 grid-cols-[168px_minmax(0,1fr)_250px] items-center border-b border-line pl-2
+    {chosen ? 'bg-sheet shadow-[inset_3px_0_0_var(--ink)]' : ''}"
+  aria-label={system.name}
+  onclick={onchoose}
+>
+  <div>
+    <a href="/sort/{system.id}" class="text-lg font-semibold hover:underline">{system.name}</a>
+    <div class="text-sm text-ink-2">{system.connector_label}</div>
+    <div class="text-sm text-ink-2">{count(system.objects, 'object')}</div>
+  </div>
+  <div bind:clientWidth={width} class="min-w-0">
+    {#if whole.length}
+      <Timeline backups={whole} {width} height={72} />
+    {:else}
+      <span class="text-ink-2">No backup yet. <kbd>B</kbd> makes the first.</span>
+    {/if}
+  </div>
+  <div class="grid gap-1 pl-3">
+    {#if !system.look}
+      <span class="text-ink-2">not looked at yet</span>
+    {:else if differing}
+      <Tally tally={system.look.changes} />
+    {:else}
+      <span class="font-semibold">as in the newest backup</span>
+    {/if}
+    <div class="flex items-center gap-3 text-sm text-ink-2">
+      {#if system.look}<span>looked at <Ago at={system.look.taken_at} /></span>{/if}
+      <Working {system} />
+    </div>
+    <div class="flex gap-3 text-sm">
+      <button class="link" onclick={() => askWork(system.id, 'look')}>look again</button>
+      <button class="link" onclick={() => askWork(system.id, 'backup')}>back up</button>
+      <a class="link" href="/sort/{system.id}">sort</a>
+    </div>
+  </div>
+  {#if system.sample.length}
+    <ul class="col-span-3 flex flex-wrap gap-x-4 gap-y-1 pb-2 pl-[168px] text-sm">
+      {#each system.sample as one (JSON.stringify(one))}
+        <li>
+          <a
+            class="flex items-center gap-1.5 hover:underline"
+            title={one.state}
+            href="/sort/{system.id}?at={encodeURIComponent(JSON.stringify(one.path))}"
+            ><Mark state={one.state} size={12} />{plainName(one.name)}</a
+          >
+        </li>
+      {/each}
+      {#if differing > system.sample.length}
+        <li class="text-ink-2">and {differing - system.sample.length} more</li>
+      {/if}
+    </ul>
+  {/if}
+</article>

@@ -1,0 +1,71 @@
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import { askWork, systems } from '$lib/api/queries';
+  import KeyHints from '$lib/parts/KeyHints.svelte';
+  import Trouble from '$lib/parts/Trouble.svelte';
+  import { navigate } from '../../routes';
+  import Attention from './Attention.svelte';
+  import Lane from './Lane.svelte';
+
+  const all = createQuery(systems);
+  let chosen = $state(0);
+  let error = $state<Error>();
+
+  async function keyed(event: KeyboardEvent): Promise<void> {
+    const list = all.data ?? [];
+    const system = list[chosen];
+    if (!system || event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.target instanceof HTMLElement && event.target.closest('button, a, input')) return;
+    error = undefined;
+    try {
+      if (event.key === 'ArrowDown') chosen = Math.min(chosen + 1, list.length - 1);
+      else if (event.key === 'ArrowUp') chosen = Math.max(chosen - 1, 0);
+      else if (event.key === 'Enter') await navigate(`/sort/${system.id}` as '/');
+      else if (event.key.toLowerCase() === 'b') await askWork(system.id, 'backup');
+      else if (event.key.toLowerCase() === 'l') await askWork(system.id, 'look');
+      else return;
+      event.preventDefault();
+    } catch (problem) {
+      error = problem as Error;
+    }
+  }
+</script>
+
+<svelte:window onkeydown={keyed} />
+<div class="grid min-h-0 grid-rows-[minmax(0,1fr)_26px]">
+  <main class="grid min-h-0 grid-cols-[minmax(0,1fr)_300px]">
+    <section class="overflow-auto px-4.5 py-1.5" aria-label="Systems">
+      {#if error}<div class="py-2"><Trouble {error} /></div>{/if}
+      {#if all.error}
+        <Trouble error={all.error} />
+      {:else if all.data?.length}
+        <div class="grid grid-cols-[168px_minmax(0,1fr)_250px] pt-2 pb-1 text-xs text-ink-2">
+          <span>{all.data.length === 1 ? 'one system' : `${all.data.length} systems`}</span>
+          <span>backups, oldest first</span>
+          <span>live, against the newest backup</span>
+        </div>
+        {#each all.data as system, number (system.id)}
+          <Lane {system} chosen={number === chosen} onchoose={() => (chosen = number)} />
+        {/each}
+      {:else if all.data}
+        <div class="max-w-xl pt-6">
+          <p class="font-semibold">No system is kept yet.</p>
+          <p class="mt-1 text-ink-2">Add one in a terminal, then its lane stands here:</p>
+          <pre
+            class="mt-2 rounded border border-line bg-sunk p-3 font-mono text-sm whitespace-pre-wrap">bin/keepsort system add People --connector directory \
+  --address ldap://HOST:PORT --option base=DN --user DN --password-stdin</pre>
+        </div>
+      {/if}
+    </section>
+    <Attention systems={all.data ?? []} />
+  </main>
+  <KeyHints
+    keys={[
+      ['↑ ↓', 'system'],
+      ['Enter', 'sort'],
+      ['B', 'back up now'],
+      ['L', 'look again'],
+    ]}
+    note="A tick is a backup: the higher, the more had changed. A gap in it: problems. A flag: pinned."
+  />
+</div>
