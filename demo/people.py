@@ -5,14 +5,8 @@ from collections.abc import Iterator
 
 from demo.servers.slapd import SUFFIX
 
-_FIRST = (
-    "Imke Tobin Ansel Maren Odo Sunniva Bram Liv Corin Petra Joost Edda Halvar Nessa Ruben Tilde "
-    "Yorick Solveig Arne Brida Casper Dorte Emeric Freya Gunnar Hedda Ivo Jytte Klaas Lene"
-).split()
-_LAST = (
-    "Farrow Achterberg Brandvold Tidewell Selkirk Osterhaus Marrable Vinter Halloran Pellinore "
-    "Quillfeather Rasmund Stormare Thistlewood Undervik Wexcombe Yarborough Zandstra Kittiwake Loam"
-).split()
+_FIRST = ["Imke", "Tobin", "Ansel", "Maren", "Odo", "Sunniva", "Bram", "Liv", "Corin", "Petra", "Joost", "Edda", "Halvar", "Nessa", "Ruben", "Tilde", "Yorick", "Solveig", "Arne", "Brida", "Casper", "Dorte", "Emeric", "Freya", "Gunnar", "Hedda", "Ivo", "Jytte", "Klaas", "Lene"]
+_LAST = ["Farrow", "Achterberg", "Brandvold", "Tidewell", "Selkirk", "Osterhaus", "Marrable", "Vinter", "Halloran", "Pellinore", "Quillfeather", "Rasmund", "Stormare", "Thistlewood", "Undervik", "Wexcombe", "Yarborough", "Zandstra", "Kittiwake", "Loam"]
 _UNITS = {
     "keepers": ("Keepers", 96, "Keeper"),
     "divers": ("Divers", 38, "Diver"),
@@ -20,17 +14,8 @@ _UNITS = {
     "volunteers": ("Volunteers", 186, "Volunteer"),
     "visitors": ("Visiting staff", 9, "Visiting keeper"),
 }
-_GROUPS = (
-    "staff-all night-dive-leads turtle-rescue seal-rescue volunteers-weekend volunteers-weekday "
-    "lagoon-access quarantine-access chiller-alarms feeding-rota first-aid boat-crew radio-users "
-    "guides school-visits lab-users pharmacy-keys control-room deep-lagoon penguin-house jellyfish "
-    "kelp-forest tide-pools label-editors ticket-desk shop night-watch divers-nitrox archive "
-    "press-contacts"
-).split()
-_SERVICES = (
-    "feeder-robot chiller-watch tide-clock label-printer camera-wall turnstile gate-lights "
-    "sensor-bridge web-tickets voice-announcer pump-logger feed-orders night-alarm door-badges"
-).split()
+_GROUPS = ["staff-all", "night-dive-leads", "turtle-rescue", "seal-rescue", "volunteers-weekend", "volunteers-weekday", "lagoon-access", "quarantine-access", "chiller-alarms", "feeding-rota", "first-aid", "boat-crew", "radio-users", "guides", "school-visits", "lab-users", "pharmacy-keys", "control-room", "deep-lagoon", "penguin-house", "jellyfish", "kelp-forest", "tide-pools", "label-editors", "ticket-desk", "shop", "night-watch", "divers-nitrox", "archive", "press-contacts"]
+_SERVICES = ["feeder-robot", "chiller-watch", "tide-clock", "label-printer", "camera-wall", "turnstile", "gate-lights", "sensor-bridge", "web-tickets", "voice-announcer", "pump-logger", "feed-orders", "night-alarm", "door-badges"]
 
 
 def person(name: str, unit: str) -> str:
@@ -83,9 +68,7 @@ def directory() -> str:
 
 
 def _unit(unit: str, label: str) -> str:
-    return (
-        f"dn: ou={unit},{SUFFIX}\nobjectClass: organizationalUnit\nou: {unit}\ndescription: {label}\n"
-    )
+    return f"dn: ou={unit},{SUFFIX}\nobjectClass: organizationalUnit\nou: {unit}\ndescription: {label}\n"
 
 
 def _person(name: str, unit: str, title: str, rng: random.Random) -> str:
@@ -102,7 +85,11 @@ def _person(name: str, unit: str, title: str, rng: random.Random) -> str:
             "roomNumber: D-2", "userPassword: nitrox-at-dawn",
         ]  # fmt: skip
     elif name in (IMKE, TOBIN):
-        lines += ["title: Volunteer", "description: Weekend feeding, turtle hall.", "userPassword: reef"]
+        lines += [
+            "title: Volunteer",
+            "description: Weekend feeding, turtle hall.",
+            "userPassword: reef",
+        ]
     else:
         lines += [f"title: {title}", f"roomNumber: {rng.choice('ABCD')}-{rng.randrange(1, 9)}"]
     return "\n".join(lines) + "\n"
@@ -201,7 +188,9 @@ def trouble() -> str:
         "replace: description\ndescription: Cleared for the deep lagoon to 12 m, nitrox.\n-\n"
         "add: telephoneNumber\ntelephoneNumber: +1 555 0199\n"
     )
-    deleted = "\n".join(f"dn: {person(n, 'volunteers')}\nchangetype: delete\n" for n in (IMKE, TOBIN))
+    deleted = "\n".join(
+        f"dn: {person(n, 'volunteers')}\nchangetype: delete\n" for n in (IMKE, TOBIN)
+    )
     robot = (
         f"dn: {_service_dn('feeder-robot')}\nchangetype: modify\nreplace: description\n"
         "description: testing, ask Joost\n-\nreplace: loginShell\nloginShell: /bin/bash\n"

@@ -104,7 +104,10 @@ def _people(everything: Everything) -> None:
             if changes:
                 slapd.change(changes)
             record = take(
-                system, Record.Kind.BACKUP, note=note, taken_at=timezone.now() - timedelta(days=days)
+                system,
+                Record.Kind.BACKUP,
+                note=note,
+                taken_at=timezone.now() - timedelta(days=days),
             )
             Record.objects.filter(pk=record.pk).update(pinned=pinned)
         slapd.change(people.trouble())
@@ -158,7 +161,9 @@ def main() -> None:
             _people(everything)
         password = _accounts()
         port = _application(everything)
-        print(f"\nKeep Sort runs at http://127.0.0.1:{port}/  (ready in {time.monotonic() - began:.0f} s)")
+        print(
+            f"\nKeep Sort runs at http://127.0.0.1:{port}/  (ready in {time.monotonic() - began:.0f} s)"
+        )
         print(f"Sign in as {ACCOUNTS[0][0]} with the password {password}")
         print("Ctrl-C stops everything.", flush=True)
         while all(s.process.poll() is None for s in everything.running if isinstance(s, Server)):

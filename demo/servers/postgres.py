@@ -24,7 +24,9 @@ _SETTINGS = {
 
 def programs() -> Path:
     """Return the folder of the newest PostgreSQL programs; Debian keeps them out of PATH."""
-    found = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"), key=lambda p: float(p.parts[-3]))
+    found = sorted(
+        Path("/usr/lib/postgresql").glob("*/bin/initdb"), key=lambda p: float(p.parts[-3])
+    )
     if found:
         return found[-1].parent
     initdb = shutil.which("initdb")
@@ -85,7 +87,10 @@ class Postgres:
         """Return a folder the server's account can reach; root's checkout may be closed to it."""
         folder.mkdir(parents=True, exist_ok=True)
         test = ["test", "-x", str(folder)]
-        if subprocess.run(test, user=_USER, group=_USER, extra_groups=[], check=False).returncode == 0:
+        if (
+            subprocess.run(test, user=_USER, group=_USER, extra_groups=[], check=False).returncode
+            == 0
+        ):
             return folder
         name = hashlib.sha256(str(folder).encode()).hexdigest()[:12]
         elsewhere = Path("/var/tmp") / f"keepsort-{name}"

@@ -3,7 +3,6 @@
 import shutil
 import subprocess
 from pathlib import Path
-from textwrap import dedent
 
 from demo.servers.processes import Server, answers, kept_port
 
@@ -45,34 +44,34 @@ class Slapd:
         self.tls_port = kept_port(folder, "slapd-tls") if tls else 0
         (folder / "data").mkdir(parents=True, exist_ok=True)
         self._config = folder / "slapd.conf"
-        certificates = ""
+        certificates = []
         if tls is not None:
-            certificates = dedent(f"""
-                TLSCACertificateFile {tls}/ca.pem
-                TLSCertificateFile {tls}/server.pem
-                TLSCertificateKeyFile {tls}/server.key
-            """)
-        rules = access or "access to * by * read"
-        self._config.write_text(
-            "\n".join(f"include {_SCHEMA}/{n}.schema" for n in ("core", "cosine", "inetorgperson", "nis"))
-            + dedent(f"""
-                pidfile {folder}/slapd.pid
-                modulepath {_MODULES}
-                moduleload back_mdb
-                moduleload refint
-                {certificates}
-                {limits}
-                database mdb
-                suffix "{SUFFIX}"
-                rootdn "{ADMIN}"
-                rootpw {password}
-                directory {folder}/data
-                maxsize 1073741824
-                dbnosync
-                index objectClass,entryUUID,entryCSN eq
-            """).replace("\n    ", "\n")
-            + f"{overlays}\n{rules}\n"
-        )
+            certificates = [
+                f"TLSCACertificateFile {tls}/ca.pem",
+                f"TLSCertificateFile {tls}/server.pem",
+                f"TLSCertificateKeyFile {tls}/server.key",
+            ]
+        schemas = ("core", "cosine", "inetorgperson", "nis")
+        lines = [
+            *(f"include {_SCHEMA}/{name}.schema" for name in schemas),
+            f"pidfile {folder}/slapd.pid",
+            f"modulepath {_MODULES}",
+            "moduleload back_mdb",
+            "moduleload refint",
+            *certificates,
+            limits,
+            "database mdb",
+            f'suffix "{SUFFIX}"',
+            f'rootdn "{ADMIN}"',
+            f"rootpw {password}",
+            f"directory {folder}/data",
+            "maxsize 1073741824",
+            "dbnosync",
+            "index objectClass,entryUUID,entryCSN eq",
+            access or "access to * by * read",
+            overlays,
+        ]
+        self._config.write_text("\n".join(lines) + "\n")
         self._config.chmod(0o600)
         self.server: Server | None = None
         self.start()

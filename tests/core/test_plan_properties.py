@@ -68,7 +68,9 @@ def test_undo_gives_back_the_tree_before(backup: Tree, live: Tree, data: st.Data
     left, right = snapshot(backup, store), snapshot(live, store)
     picks = EVERYTHING
     if data.draw(st.booleans()):
-        picks = [Pick(p) for p in data.draw(st.lists(st.sampled_from([*backup, *live]), max_size=4))]
+        picks = [
+            Pick(p) for p in data.draw(st.lists(st.sampled_from([*backup, *live]), max_size=4))
+        ]
     plan = plan_restore(compare(left, right), picks)
     predicted = rehearse(right, plan.steps)
     back = rehearse(predicted, plan_undo(plan.steps))

@@ -45,7 +45,9 @@ def content(tree: Tree) -> dict[Path, object]:
 
 
 names = st.sampled_from(["Ansel", "Imke", "Tobin", "divers", "vets", "night/dive", "Ä\\b"])
-texts = st.lists(st.sampled_from(["pump = on\n", "# note\n", "limit = 4\n", "\n", "seal"]), max_size=6)
+texts = st.lists(
+    st.sampled_from(["pump = on\n", "# note\n", "limit = 4\n", "\n", "seal"]), max_size=6
+)
 attributes = st.fixed_dictionaries(
     {},
     optional={
@@ -65,7 +67,9 @@ attributes = st.fixed_dictionaries(
 @st.composite
 def trees(draw: st.DrawFn, identities: bool = True) -> Tree:
     """Draw a tree of up to some 14 objects; references name objects in it, or nowhere."""
-    tree: Tree = {(): ConfigObject(name="", kind="group", identity="id-root" if identities else None)}
+    tree: Tree = {
+        (): ConfigObject(name="", kind="group", identity="id-root" if identities else None)
+    }
     ids = draw(st.permutations([f"id-{n}" for n in range(14)]))
     for number in range(draw(st.integers(0, 13))):
         parent = draw(st.sampled_from(list(tree)))

@@ -56,9 +56,13 @@ def system_add(
     name: _SystemName,
     connector: Annotated[str, typer.Option(help="Which connector: directory.")],
     address: Annotated[str, typer.Option(help="Where the system answers.")],
-    option: Annotated[list[str] | None, typer.Option(help="NAME=VALUE, as often as needed.")] = None,
+    option: Annotated[
+        list[str] | None, typer.Option(help="NAME=VALUE, as often as needed.")
+    ] = None,
     user: Annotated[str, typer.Option(help="The account to sign in with.")] = "",
-    password_stdin: Annotated[bool, typer.Option(help="Read the password from standard input.")] = False,
+    password_stdin: Annotated[
+        bool, typer.Option(help="Read the password from standard input.")
+    ] = False,
     as_json: Json = False,
 ) -> None:
     """Add a system, once it has answered."""
@@ -105,7 +109,8 @@ def system_remove(name: _SystemName, as_json: Json = False) -> None:
     system = find_system(name)
     count = remove_system(system)
     Output(as_json).one(
-        {"removed": system.name, "backups": count}, f"{system.name} is removed, with {count} backups"
+        {"removed": system.name, "backups": count},
+        f"{system.name} is removed, with {count} backups",
     )
 
 
@@ -192,9 +197,7 @@ def compare(
     from keepsort.server.sorting.comparing import compared
 
     left = find_record(backup)
-    right = (
-        take(left.system, Record.Kind.LOOK) if against == "live" else find_record(against)
-    )
+    right = take(left.system, Record.Kind.LOOK) if against == "live" else find_record(against)
     found = compared(left, right)
     start = () if branch == "/" else find_path([found.left, found.right], branch)
     show_comparison(Output(as_json), found, start)
@@ -204,7 +207,9 @@ def compare(
 def preview(
     backup: _BackupNumber,
     pick: Annotated[list[str] | None, typer.Option(help="PATH, PATH/**, PATH#attribute")] = None,
-    remove_extra: Annotated[list[str] | None, typer.Option(help="Take away extra objects at PATH.")] = None,
+    remove_extra: Annotated[
+        list[str] | None, typer.Option(help="Take away extra objects at PATH.")
+    ] = None,
     policy: Annotated[str, typer.Option(help="overwrite, keep or fill")] = "overwrite",
     as_json: Json = False,
 ) -> None:
@@ -233,7 +238,9 @@ def preview(
 def restore(
     plan: Annotated[str, typer.Argument(metavar="PLAN")],
     confirm: Annotated[list[str] | None, typer.Option(help="A finding to confirm.")] = None,
-    go_on: Annotated[bool, typer.Option(help="After a failure, go on with what does not depend on it.")] = False,
+    go_on: Annotated[
+        bool, typer.Option(help="After a failure, go on with what does not depend on it.")
+    ] = False,
     as_json: Json = False,
 ) -> None:
     """Carry out a plan that was previewed."""

@@ -38,4 +38,8 @@ class Output:
         table = [columns, *([str(row[c]) for c in columns] for row in rows)]
         widths = [max(len(line[n]) for line in table) for n in range(len(columns))]
         for line in table:
-            print("  ".join(text.ljust(width) for text, width in zip(line, widths, strict=True)).rstrip())
+            print(
+                "  ".join(
+                    text.ljust(width) for text, width in zip(line, widths, strict=True)
+                ).rstrip()
+            )

@@ -78,7 +78,9 @@ def _difference(found: Comparison, difference: Difference) -> dict[str, Any]:
             if item.name in names:
                 details.append(_attribute(schema.spec(difference.kind, item.name).secret, item))
         if "kind" in names:
-            details.append({"name": "kind", "state": "changed", "backup": left.kind, "live": right.kind})
+            details.append(
+                {"name": "kind", "state": "changed", "backup": left.kind, "live": right.kind}
+            )
     result: dict[str, Any] = {
         "path": schema.notation.write(difference.path),
         "slash_path": write_slash(difference.path),
@@ -193,7 +195,9 @@ def show_run(output: Output, run: Run) -> None:
         for s in open_plan(run.plan).steps
     ]
     if output.as_json:
-        output.document({"run": run.pk, "outcome": run.outcome, "steps": steps, "message": run.message})
+        output.document(
+            {"run": run.pk, "outcome": run.outcome, "steps": steps, "message": run.message}
+        )
     else:
         for step in steps:
             print(f"{step['number']:>4}  {step['state']:<8} {step['action']:<7} {step['path']}")

@@ -29,5 +29,7 @@ def connector_type(name: str) -> ConnectorType:
     """Return one connector. Raises `Misconfigured`."""
     types = connector_types()
     if name not in types:
-        raise Misconfigured(f"There is no connector {name!r}.", f"Choose one of: {', '.join(types)}.")
+        raise Misconfigured(
+            f"There is no connector {name!r}.", f"Choose one of: {', '.join(types)}."
+        )
     return types[name]

@@ -74,7 +74,8 @@ def merged(picks: list[Pick]) -> list[Pick]:
     result: list[Pick] = []
     for pick in picks:
         same = next(
-            (n for n, p in enumerate(result) if p.path == pick.path and p.scope == "attributes"), None
+            (n for n, p in enumerate(result) if p.path == pick.path and p.scope == "attributes"),
+            None,
         )
         if pick.scope != "attributes" or same is None:
             result.append(pick)

@@ -150,7 +150,9 @@ class Directory:
                 if keys(path[:depth]) not in seen:
                     name = path[depth - 1] if depth else ""
                     hidden = ConfigObject(
-                        name=name, kind="unreadable", unreadable="the account may not read this entry"
+                        name=name,
+                        kind="unreadable",
+                        unreadable="the account may not read this entry",
                     )
                     yield from release(path[:depth], hidden)
 
@@ -251,7 +253,11 @@ class Directory:
         for name in attributes:
             if name.lower() == kind.lower():
                 found = attributes[name]
-                kept = [v for v in (found if isinstance(found, list) else [found]) if not _same(v, value)]
+                kept = [
+                    v
+                    for v in (found if isinstance(found, list) else [found])
+                    if not _same(v, value)
+                ]
                 if not kept:
                     del attributes[name]
                 elif isinstance(found, list):
@@ -316,7 +322,9 @@ class Directory:
     def _check_secrets(self, step: Step) -> Iterator[Finding]:
         assert step.after is not None
         for name in sorted(step.after):
-            if name.lower() in self.schema.secret and step.after[name] != (step.before or {}).get(name):
+            if name.lower() in self.schema.secret and step.after[name] != (step.before or {}).get(
+                name
+            ):
                 values = step.after[name]
                 for value in values if isinstance(values, list) else [values]:
                     if self._secrets.reveal(value) is None:
@@ -333,7 +341,9 @@ class Directory:
             return ldif.delete_record(dn)
         if step.action == "move":
             assert step.to is not None
-            return ldif.rename_record(dn, step.to[-1], self.schema.model.notation.write(step.to[:-1]))
+            return ldif.rename_record(
+                dn, step.to[-1], self.schema.model.notation.write(step.to[:-1])
+            )
         changes = modifications(
             self.schema.model, step.kind, step.before or {}, step.after or {}, self._shown
         )
@@ -352,7 +362,9 @@ class Directory:
         elif is_done(schema, step, found):
             return "already"
         if found is None or not holds(schema, step, found):
-            raise Conflict(f"{schema.notation.write(step.path)} is not what the preview showed.", found)
+            raise Conflict(
+                f"{schema.notation.write(step.path)} is not what the preview showed.", found
+            )
         self._write(step, found, stamp)
         return "done"
 
@@ -365,7 +377,9 @@ class Directory:
                 found = self._read_one(step.path)[0]
                 if is_done(self.schema.model, step, found):
                     return "already"
-                raise Conflict(f"{dn} exists already, and is not as the backup has it.", found) from None
+                raise Conflict(
+                    f"{dn} exists already, and is not as the backup has it.", found
+                ) from None
             except ldap.NO_SUCH_OBJECT:
                 raise Refused(f"The entry that should hold {dn} does not exist.") from None
         return "done"
@@ -381,17 +395,23 @@ class Directory:
                 elif step.action == "move":
                     assert step.to is not None
                     superior = schema.notation.write(step.to[:-1])
-                    self._session.rename_s(dn, step.to[-1], superior, delold=1, serverctrls=controls)
+                    self._session.rename_s(
+                        dn, step.to[-1], superior, delold=1, serverctrls=controls
+                    )
                 else:
                     changes = modifications(
                         schema, step.kind, found.attributes, step.after or {}, self._to_bytes
                     )
-                    request = [(_OPERATIONS[c.operation], c.attribute, c.values or None) for c in changes]
+                    request = [
+                        (_OPERATIONS[c.operation], c.attribute, c.values or None) for c in changes
+                    ]
                     self._session.modify_ext_s(dn, request, serverctrls=controls)
             except ldap.ASSERTION_FAILED:
                 raise Conflict(f"{dn} was changed by somebody at this very moment.") from None
             except ldap.NO_SUCH_OBJECT:
-                raise Conflict(f"{dn}, or the place it should go to, does not exist any more.") from None
+                raise Conflict(
+                    f"{dn}, or the place it should go to, does not exist any more."
+                ) from None
 
     def _assertion(self, found: ConfigObject, stamp: str | None) -> list[AssertionControl]:
         if not self._asserts:
@@ -409,8 +429,12 @@ class Directory:
         """Return the attributes of a new entry, its naming values among them."""
         convert = self._shown if shown else self._to_bytes
         entry: dict[str, list[bytes]] = {}
-        for name, values in sorted((step.after or {}).items(), key=lambda a: (a[0] != "objectClass", a)):
-            entry[name] = [convert(name, v) for v in (values if isinstance(values, list) else [values])]
+        for name, values in sorted(
+            (step.after or {}).items(), key=lambda a: (a[0] != "objectClass", a)
+        ):
+            entry[name] = [
+                convert(name, v) for v in (values if isinstance(values, list) else [values])
+            ]
         for kind, value in _naming(step.path):
             name = next((n for n in entry if n.lower() == kind.lower()), kind)
             entry.setdefault(name, []).insert(0, value.encode())
@@ -461,4 +485,3 @@ def _same(value: Value, other: str) -> bool:
     return isinstance(value, str) and " ".join(value.casefold().split()) == " ".join(
         other.casefold().split()
     )
-

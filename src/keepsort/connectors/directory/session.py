@@ -1,7 +1,10 @@
 """The connection to a directory, and its errors in plain words."""
 
+import socket
 from collections.abc import Iterator
 from contextlib import contextmanager
+from pathlib import Path
+from urllib.parse import urlsplit
 
 import ldap
 from ldap.ldapobject import SimpleLDAPObject
@@ -21,6 +24,7 @@ from keepsort.connectors.errors import (
 
 _CONNECT_SECONDS = 10
 _ANSWER_SECONDS = 120
+_LDAPS_PORT = 636
 
 
 def connect(endpoint: Endpoint) -> SimpleLDAPObject:
@@ -52,14 +56,28 @@ def _set_up_tls(session: SimpleLDAPObject, ca_file: str) -> None:
     session.set_option(ldap.OPT_X_TLS_REQUIRE_CERT, ldap.OPT_X_TLS_DEMAND)
     if ca_file:
         try:
-            session.set_option(ldap.OPT_X_TLS_CACERTFILE, ca_file)
-            session.set_option(ldap.OPT_X_TLS_NEWCTX, 0)
-        except (ldap.LDAPError, ValueError):
+            usable = "BEGIN CERTIFICATE" in Path(ca_file).read_text(errors="replace")
+        except OSError:
+            usable = False
+        if not usable:
             raise Misconfigured(
-                f"The CA certificate file {ca_file} cannot be used.", "Check that it is a PEM file."
-            ) from None
-    else:
-        session.set_option(ldap.OPT_X_TLS_NEWCTX, 0)
+                f"The CA certificate file {ca_file} cannot be used.",
+                "Check that this machine can read it and that it is a PEM file.",
+            )
+        session.set_option(ldap.OPT_X_TLS_CACERTFILE, ca_file)
+    session.set_option(ldap.OPT_X_TLS_NEWCTX, 0)
+
+
+def _takes_connections(address: str) -> bool:
+    """Tell a server that is away from one with which TLS fails; libldap calls both "down"."""
+    parts = urlsplit(address)
+    try:
+        with socket.create_connection(
+            (parts.hostname or "", parts.port or _LDAPS_PORT), _CONNECT_SECONDS
+        ):
+            return True
+    except OSError:
+        return False
 
 
 def _words(error: ldap.LDAPError) -> str:
@@ -74,10 +92,10 @@ def _translated(error: ldap.LDAPError, endpoint: Endpoint) -> ConnectorError:
     match error:
         case ldap.INVALID_CREDENTIALS() | ldap.INAPPROPRIATE_AUTH():
             return SignInRefused(f"{place} does not take {endpoint.user or 'an anonymous user'}.")
-        case ldap.SERVER_DOWN() | ldap.CONNECT_ERROR() if "certificate" in words.lower():
-            return NotTrusted(f"The certificate of {place} does not verify ({words}).")
         case ldap.CONNECT_ERROR() if _starttls(endpoint):
-            return NotTrusted(f"{place} could not be reached over TLS ({words}).")
+            return NotTrusted(f"The certificate of {place} does not verify ({words}).")
+        case ldap.SERVER_DOWN() if place.startswith("ldaps://") and _takes_connections(place):
+            return NotTrusted(f"The certificate of {place} does not verify ({words}).")
         case ldap.SERVER_DOWN() | ldap.CONNECT_ERROR() | ldap.TIMEOUT() | ldap.UNAVAILABLE():
             return Unreachable(f"{place} does not answer ({words}).")
         case ldap.SIZELIMIT_EXCEEDED() | ldap.TIMELIMIT_EXCEEDED() | ldap.ADMINLIMIT_EXCEEDED():
@@ -87,7 +105,9 @@ def _translated(error: ldap.LDAPError, endpoint: Endpoint) -> ConnectorError:
         case ldap.INVALID_DN_SYNTAX():
             return Misconfigured(f"That is no distinguished name ({words}).")
         case ldap.INSUFFICIENT_ACCESS() | ldap.STRONG_AUTH_REQUIRED():
-            return NotAllowed(f"{place} does not allow this to {endpoint.user or 'anyone'}: {words}.")
+            return NotAllowed(
+                f"{place} does not allow this to {endpoint.user or 'anyone'}: {words}."
+            )
         case _:
             return Refused(f"{place} refused: {words}.")
 

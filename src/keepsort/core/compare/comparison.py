@@ -122,9 +122,7 @@ class Comparison:
 
     @cached_property
     def _to_backup(self) -> dict[Path, Path]:
-        return {
-            self.names.keys(d.live_path): d.path for d in self.moves if d.live_path is not None
-        }
+        return {self.names.keys(d.live_path): d.path for d in self.moves if d.live_path is not None}
 
     def live_path(self, path: Path) -> Path:
         """Return where the object at `path` in the backup stands live, if it was moved."""

@@ -36,7 +36,9 @@ def alike(
     keys = left.schema.names.keys
     barred = {keys(path) for path in dissolved}
     lefts = {
-        k: f for k, n in only_left.items() if k not in barred and (f := _features(left, n)) is not None
+        k: f
+        for k, n in only_left.items()
+        if k not in barred and (f := _features(left, n)) is not None
     }
     rights = {k: f for k, n in only_right.items() if (f := _features(right, n)) is not None}
     if not lefts or not rights:

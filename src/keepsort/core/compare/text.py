@@ -201,9 +201,7 @@ def _middle(a: list[int], a0: int, a1: int, b: list[int], b0: int, b1: int) -> t
             if not odd and -d <= delta - k <= d and x + forward.get(delta - k, -1) >= n:
                 return a1 - x, b1 - y
         if d >= COST_LIMIT:
-            reach = [
-                (x + x - k, k) for k, x in forward.items() if 0 <= x <= n and 0 <= x - k <= m
-            ]
+            reach = [(x + x - k, k) for k, x in forward.items() if 0 <= x <= n and 0 <= x - k <= m]
             total, k = max(reach)
             x = (total + k) // 2
             return a0 + x, b0 + x - k

@@ -139,7 +139,10 @@ def lined_up(left: list[Value], right: list[Value]) -> list[Change]:
     ending = Hunk(len(left), len(left), len(right), len(right))
     for number, hunk in enumerate([*diff(keys_left, keys_right), ending], 1):
         if hunk.left_start > at_left:
-            same_left, same_right = left[at_left : hunk.left_start], right[at_right : hunk.right_start]
+            same_left, same_right = (
+                left[at_left : hunk.left_start],
+                right[at_right : hunk.right_start],
+            )
             found.append(Change("same", same_left, same_right, at_left, at_right))
         a = left[hunk.left_start : hunk.left_stop]
         b = right[hunk.right_start : hunk.right_stop]

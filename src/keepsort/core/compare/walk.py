@@ -1,6 +1,7 @@
 """Walks two snapshots together and tells what differs. Equal branches are never loaded."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from types import MappingProxyType
 
 import msgspec
 
@@ -10,10 +11,11 @@ from keepsort.core.compare.rules import Rules
 from keepsort.core.compare.values import differing_names, equal_values
 from keepsort.core.model import Attributes, Path, Schema, Value
 from keepsort.core.model.canonical import canonical_value
-from keepsort.core.snapshot import Node, Snapshot
+from keepsort.core.snapshot import Entry, Node, Snapshot
 from keepsort.core.snapshot.encoding import decode_facts_index, decode_index, decode_page
 
 _NO_RULES = Rules()
+_NO_SUCCESSORS: Mapping[str, str] = MappingProxyType({})
 
 
 def compare(
@@ -23,6 +25,7 @@ def compare(
     *,
     likeness: float | None = None,
     dissolved: frozenset[Path] = frozenset(),
+    successors: Mapping[str, str] = _NO_SUCCESSORS,
 ) -> Comparison:
     """Compare two snapshots of the same place.
 
@@ -30,6 +33,8 @@ def compare(
     likeness: objects without identity that are at least this similar (0 to 1) are told as
         moved; None tells no such moves.
     dissolved: backup paths of such moves that are to be taken as missing and extra instead.
+    successors: identities that objects had, each with the one that its restored object has; both
+        are taken as the same object.
 
     Raises ValueError if the snapshots hold different branches.
     """
@@ -38,7 +43,7 @@ def compare(
         raise ValueError("the two snapshots hold different branches")
     if left.root.significant == right.root.significant:
         return Comparison(left, right, [])
-    walk = _Walk(left, right)
+    walk = _Walk(left, right, successors)
     walk.run()
     pairs = walk.pair_up()
     if likeness is not None:
@@ -50,9 +55,10 @@ def compare(
 class _Walk:
     """Finds pairs of objects at the same place that differ, and those on one side only."""
 
-    def __init__(self, left: Snapshot, right: Snapshot) -> None:
+    def __init__(self, left: Snapshot, right: Snapshot, successors: Mapping[str, str]) -> None:
         self.left = left
         self.right = right
+        self._successors = successors
         self.changed: list[tuple[Node, Node]] = []
         self.only_left: dict[Path, Node] = {}
         self.only_right: dict[Path, Node] = {}
@@ -67,7 +73,7 @@ class _Walk:
 
     def _meet(self, a: Node, b: Node, level: list[tuple[Node, Node]]) -> None:
         one, two = a.entry, b.entry
-        if one.identity and two.identity and one.identity != two.identity:
+        if one.identity and two.identity and self._now(one) != self._now(two):
             # another object in the same place: its branches have nothing to do with each other
             self._alone(self.left, a, self.only_left)
             self._alone(self.right, b, self.only_right)
@@ -123,12 +129,23 @@ class _Walk:
                     found[entry.sort_key] = Node((*node.path, entry.name), entry, where, position)
         return found
 
+    def _now(self, entry: Entry) -> str | None:
+        """Return the identity that the object has now, if it was restored since."""
+        identity = entry.identity
+        for _ in range(len(self._successors)):
+            if identity not in self._successors:
+                break
+            identity = self._successors[identity]
+        return identity
+
     def pair_up(self) -> list[tuple[Node, Node]]:
         """Pair objects found on one side only by identity, and take them from those lists."""
-        by_identity = {n.entry.identity: k for k, n in self.only_right.items() if n.entry.identity}
+        by_identity = {
+            self._now(n.entry): k for k, n in self.only_right.items() if n.entry.identity
+        }
         pairs = []
         for key, node in list(self.only_left.items()):
-            other = by_identity.get(node.entry.identity) if node.entry.identity else None
+            other = by_identity.get(self._now(node.entry)) if node.entry.identity else None
             if other is not None:
                 pairs.append((node, self.only_right.pop(other)))
                 del self.only_left[key]
@@ -309,4 +326,3 @@ class _Telling:
         if len(kept) == len(difference.attributes):
             return difference
         return msgspec.structs.replace(difference, attributes=tuple(kept))
-

@@ -71,19 +71,43 @@ def split_dn(text: str) -> list[str] | None:
         found = _RDN.match(text, position)
         if found is None:
             return None
-        kind, _, value = found["rdn"].partition("=")
-        names.append(f"{kind.strip()}={_trim(value)}")
+        names.append("+".join(_plain_pair(p) for p in _PLUS.split(found["rdn"].strip())))
         position = found.end()
         if found["end"] and position == len(text):
             return None
     return names
 
 
-def _trim(value: str) -> str:
+_PLUS = re.compile(r"(?<!\\)\+")
+_ESCAPED = re.compile(r"((?:\\[0-9A-Fa-f]{2})+)|\\(.)", re.DOTALL)
+_SPECIAL = re.compile(r'[,+"\\<>;\x00]')
+
+
+def _plain_pair(pair: str) -> str:
+    """Return an attribute and its value with only those escapes that are needed (section 2.4).
+
+    Servers differ in which characters they escape, and how; names must not.
+    """
+    kind, _, value = pair.partition("=")
     value = value.lstrip()
     bare = value.rstrip()
     # a space that is escaped belongs to the value
-    return bare + " " if bare.endswith("\\") and len(value) > len(bare) else bare
+    value = bare + " " if bare.endswith("\\") and len(value) > len(bare) else bare
+    if value.startswith("#"):
+        return f"{kind.strip()}={value}"
+    plain = _ESCAPED.sub(_unescaped, value)
+    escaped = _SPECIAL.sub(lambda m: "\\00" if m[0] == "\0" else "\\" + m[0], plain)
+    if escaped.startswith(("#", " ")):
+        escaped = "\\" + escaped
+    if escaped.endswith(" ") and len(plain) > 1:
+        escaped = escaped[:-1] + "\\ "
+    return f"{kind.strip()}={escaped}"
+
+
+def _unescaped(found: re.Match[str]) -> str:
+    if found[1]:
+        return bytes.fromhex(found[1].replace("\\", "")).decode("utf-8", "surrogateescape")
+    return found[2]
 
 
 def _folded(name: str) -> str:

@@ -131,7 +131,9 @@ class _Planner:
             self._find("note", "nothing-extra", pick.path, "Nothing here is extra; nothing goes.")
 
     def _take_object(self, pick: Pick) -> None:
-        differences = [d for d in self.comparison.at(pick.path) if d.left or d.state == "unreadable"]
+        differences = [
+            d for d in self.comparison.at(pick.path) if d.left or d.state == "unreadable"
+        ]
         if differences:
             self._take_difference(differences[0], pick)
             return
@@ -139,7 +141,9 @@ class _Planner:
             text = "It is not in the backup. To take it away, pick its removal."
             self._find("stop", "not-in-backup", pick.path, text)
         elif self.backup.find(pick.path) is None:
-            self._find("stop", "no-such-object", pick.path, "There is no such object in the backup.")
+            self._find(
+                "stop", "no-such-object", pick.path, "There is no such object in the backup."
+            )
         else:
             self._find("note", "same", pick.path, "It is the same live; nothing to put back.")
 
@@ -164,7 +168,9 @@ class _Planner:
                 self._find("note", "whole-object", difference.path, text)
                 parts = None
         elif difference.state == "recreated":
-            text = "Live has another object in this place; it gets these values and keeps its own id."
+            text = (
+                "Live has another object in this place; it gets these values and keeps its own id."
+            )
             self._find("confirm", "recreated", difference.path, text)
         key = self.keys(difference.path)
         known = self.targets.get(key)
@@ -414,7 +420,9 @@ class _Planner:
             live = redirected(self.schema, found.kind, live, self.places.now)
         after = self._redirect(target, self._wanted(target, live))
         whole = target.parts is None and target.policy == "overwrite"
-        kind_changes = (whole or "kind" in (target.parts or ())) and found.kind != target.node.entry.kind
+        kind_changes = (
+            whole or "kind" in (target.parts or ())
+        ) and found.kind != target.node.entry.kind
         if kind_changes or differing_names(self.schema, found.kind, found.attributes, after):
             self._step("update", target, path, found.attributes, after, kind_changes=kind_changes)
 
@@ -509,7 +517,9 @@ class _Planner:
         moved = [
             self.targets[key].live.path  # type: ignore[union-attr]
             for key in sorted(self.targets)
-            if self.targets[key].moved and self.targets[key].live is not None and key in self.emitted
+            if self.targets[key].moved
+            and self.targets[key].live is not None
+            and key in self.emitted
         ]
         if not moved:
             return {}
@@ -591,7 +601,7 @@ class _Planner:
         to: Path | None = None,
         kind_changes: bool = False,
     ) -> None:
-        identity = target.live.entry.identity if target.live is not None else None
+        identity = (target.live or target.node).entry.identity
         kind, was_kind = target.node.entry.kind, None
         if target.live is not None:
             live_kind = target.live.entry.kind
@@ -616,7 +626,7 @@ class _Planner:
         was_kind: str | None = None,
     ) -> None:
         followed = None
-        if action == "update" and before is not None:
+        if before is not None:
             alternative = redirected(self.schema, kind, before, self.places.now)
             followed = None if alternative is before else alternative
         step = Step(

@@ -36,8 +36,11 @@ def is_done(schema: Schema, step: Step, found: ConfigObject | None) -> bool:
     """Tell whether `found`, at the step's final path, is what the step leaves behind."""
     if step.after is None or found is None:
         return step.after is None and found is None
-    return found.kind == step.kind and same_content(
-        schema, step.kind, step.after, found.attributes
+    left = (step.after, step.followed) if step.action == "move" else (step.after,)
+    return found.kind == step.kind and any(
+        same_content(schema, step.kind, expected, found.attributes)
+        for expected in left
+        if expected is not None
     )
 
 

@@ -20,7 +20,8 @@ class Step(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     kind, was_kind: its kind, and its kind before where an update changes that too.
     needs: numbers of the steps that must have been done.
     reason: why the step comes along; empty where it was picked.
-    identity: the system's own id of the object, where known.
+    identity: the system's own id of the object, where known; for one that is created, the id of
+        the object it takes the place of.
     """
 
     number: int

@@ -35,5 +35,5 @@ def _inverse(step: Step, number: int, needs: tuple[int, ...]) -> Step:
         before=step.after,
         after=step.before,
         needs=needs,
-        identity=step.identity if step.action in ("update", "move") else None,
+        identity=step.identity,
     )

@@ -31,7 +31,17 @@ class StreamError(ValueError):
 class _Open:
     """An object whose children may still be coming."""
 
-    __slots__ = ("attributes", "facts", "identity", "key", "kind", "name", "nested", "items", "unreadable")
+    __slots__ = (
+        "attributes",
+        "facts",
+        "identity",
+        "items",
+        "key",
+        "kind",
+        "name",
+        "nested",
+        "unreadable",
+    )
 
     def __init__(self, key: str, obj: ConfigObject, attributes: bytes, facts: bytes | None) -> None:
         self.key = key
@@ -207,7 +217,9 @@ def _item(opened: _Open, children: Children | None, facts: FactChildren | None) 
     )
     facts_raw = None
     if opened.facts is not None or facts is not None:
-        facts_raw = encode(FactEntry(msgspec.Raw(opened.facts) if opened.facts else NO_FACTS, facts))
+        facts_raw = encode(
+            FactEntry(msgspec.Raw(opened.facts) if opened.facts else NO_FACTS, facts)
+        )
     return Item(key, encode(entry), entry.total, facts_raw)
 
 
@@ -240,8 +252,10 @@ class Likeness:
             own = previous.fact_entry(node) if facts else None
             fact_children = own.children if own else None
             if not first:
-                return fact_children.index if fact_children else (
-                    None if facts else node.entry.children.index
+                return (
+                    fact_children.index
+                    if fact_children
+                    else (None if facts else node.entry.children.index)
                 )
             refs = previous.page_refs(node.entry.children)
             number = 0

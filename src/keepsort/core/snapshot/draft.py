@@ -26,7 +26,7 @@ from keepsort.core.snapshot.writer import ChunkWriter, write_children
 class _Leaf:
     """An entry of the draft; its children are loaded when first needed."""
 
-    __slots__ = ("entry", "facts", "children", "origin")
+    __slots__ = ("children", "entry", "facts", "origin")
 
     def __init__(self, entry: Entry, facts: FactEntry | None, origin: Node | None) -> None:
         self.entry = entry
@@ -180,5 +180,8 @@ class Draft:
                 facts = FactEntry(facts.facts if facts else NO_FACTS, written[1])
         has_facts = facts is not None and (facts.children or bytes(facts.facts) != bytes(NO_FACTS))
         return Item(
-            entry.sort_key, encode(entry), entry.total, encode(facts) if facts and has_facts else None
+            entry.sort_key,
+            encode(entry),
+            entry.total,
+            encode(facts) if facts and has_facts else None,
         )

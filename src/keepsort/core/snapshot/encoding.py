@@ -38,9 +38,7 @@ class Blob:
         self.text = text
 
     def __eq__(self, other: object) -> bool:
-        return (
-            isinstance(other, Blob) and self.address == other.address and self.text == other.text
-        )
+        return isinstance(other, Blob) and self.address == other.address and self.text == other.text
 
     def __hash__(self) -> int:
         return hash(self.address)

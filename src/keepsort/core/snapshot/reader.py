@@ -149,7 +149,10 @@ class Snapshot:
         own = self.fact_entry(node)
         facts = self.fact_refs(own.children if own else None)
         return Node(
-            (*node.path, page[position].name), page[position], facts[number] if facts else None, position
+            (*node.path, page[position].name),
+            page[position],
+            facts[number] if facts else None,
+            position,
         )
 
     def find(self, path: Path) -> Node | None:

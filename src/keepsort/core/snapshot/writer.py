@@ -100,7 +100,9 @@ def write_children(
     for page in cut_pages(items):
         first = page[0].key
         total = sum(item.total for item in page)
-        address = writer.put(pack_array([i.entry for i in page]), _resembling(like_page, first, False))
+        address = writer.put(
+            pack_array([i.entry for i in page]), _resembling(like_page, first, False)
+        )
         pages.append(PageRef(address, first, len(page), total))
         facts.append(_write_facts(writer, page, _resembling(like_page, first, True)))
     count, total = len(items), sum(p.total for p in pages)

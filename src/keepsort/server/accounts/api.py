@@ -65,7 +65,9 @@ class Session(APIView):
         data.is_valid(raise_exception=True)
         user = authenticate(request._request, **data.validated_data)
         if user is None:
-            raise Problem("Name and password do not fit.", "Try again, or ask an administrator.", 403)
+            raise Problem(
+                "Name and password do not fit.", "Try again, or ask an administrator.", 403
+            )
         login(request._request, user)
         request.user = user
         return Response(_person(request))

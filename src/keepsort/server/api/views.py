@@ -140,9 +140,7 @@ class OneRecord(_View):
 class CompareHead(_View):
     """Two records compared, in sum."""
 
-    @extend_schema(
-        operation_id="compare", parameters=_SIDES, responses=shapes.CompareHeadShape
-    )
+    @extend_schema(operation_id="compare", parameters=_SIDES, responses=shapes.CompareHeadShape)
     def get(self, request: Request) -> Response:
         """Compare two records."""
         left, right, found = _comparison(request)
@@ -197,9 +195,7 @@ class CompareLevel(_View):
 class CompareObject(_View):
     """One object on both sides."""
 
-    @extend_schema(
-        operation_id="bench", parameters=[*_SIDES, _PATH], responses=shapes.BenchShape
-    )
+    @extend_schema(operation_id="bench", parameters=[*_SIDES, _PATH], responses=shapes.BenchShape)
     def get(self, request: Request) -> Response:
         """Return an object attribute by attribute."""
         _, _, found = _comparison(request)
@@ -354,4 +350,3 @@ class SystemRecords(_View):
         system = get_object_or_404(System, pk=number)
         found = system.records.filter(kind=Record.Kind.BACKUP).select_related("by")
         return Response([writing.record(r) for r in found])
-

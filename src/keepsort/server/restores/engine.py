@@ -24,7 +24,7 @@ from keepsort.server.restores.previewing import open_plan
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import take
 from keepsort.server.systems.models import System
-from keepsort.server.systems.services import opened
+from keepsort.server.systems.services import opened, remember_successor
 
 _LOCK_SPACE = 0x4B53
 _State = RunStep.State
@@ -44,9 +44,7 @@ def start(
     wanting = [f for f in plan.findings if f.level == "confirm" and f.name not in confirmed]
     if wanting:
         names = ", ".join(f.name for f in wanting)
-        raise Problem(
-            f"To be confirmed first: {wanting[0].text}", f"Confirm: {names}.", 409
-        )
+        raise Problem(f"To be confirmed first: {wanting[0].text}", f"Confirm: {names}.", 409)
     if not plan.steps:
         raise Problem("The plan has no steps: live is already as picked.", "", 409)
     with transaction.atomic():
@@ -98,7 +96,9 @@ def carry_out(run_id: int) -> Run:
     run = Run.objects.select_related("system", "plan").get(pk=run_id)
     with _alone_on(run.system_id) as held:
         if not held:
-            raise Problem(f"A run on {run.system} is being carried out right now.", "Wait for it.", 409)
+            raise Problem(
+                f"A run on {run.system} is being carried out right now.", "Wait for it.", 409
+            )
         run.refresh_from_db()
         if run.state == Run.State.FINISHED:
             return run
@@ -159,6 +159,8 @@ class _Carrier:
         """Read back what was written."""
         found = self.connector.read([step.final_path])[0]
         if is_done(self.schema, step, found):
+            if step.action == "create" and step.identity and found is not None and found.identity:
+                remember_successor(self.run.system, step.identity, found.identity)
             self._write(line, _State.DONE)
         else:
             text = "It was written, but reads back differently. Look again to see how."

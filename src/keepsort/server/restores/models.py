@@ -19,7 +19,9 @@ class PlanRecord(models.Model):
     system = models.ForeignKey(System, on_delete=models.CASCADE)
     backup = models.ForeignKey(Record, on_delete=models.SET_NULL, null=True, related_name="+")
     look = models.ForeignKey(Record, on_delete=models.PROTECT, related_name="plans")
-    undoes = models.ForeignKey("Run", on_delete=models.SET_NULL, null=True, related_name="undone_by")
+    undoes = models.ForeignKey(
+        "Run", on_delete=models.SET_NULL, null=True, related_name="undone_by"
+    )
     picks = models.JSONField(default=list)
     policy = models.CharField(max_length=12, default="overwrite")
     content = models.BinaryField()

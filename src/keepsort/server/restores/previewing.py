@@ -25,7 +25,7 @@ from keepsort.server.restores.models import PlanRecord, Run, RunStep
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot, take
 from keepsort.server.sorting.comparing import compared
-from keepsort.server.systems.services import opened
+from keepsort.server.systems.services import opened, successors
 
 encode_plan = msgspec.msgpack.Encoder().encode
 decode_plan = msgspec.msgpack.Decoder(Plan).decode
@@ -65,7 +65,7 @@ def preview(
     with opened(backup.system) as connector:
         plan, rendered = _asked(connector, comparison.right, plan)
     predicted = rehearse(comparison.right, plan.steps)
-    left = compare(comparison.left, predicted)
+    left = compare(comparison.left, predicted, successors=successors(backup.system))
     return PlanRecord.objects.create(
         system=backup.system, backup=backup, look=look, by=by, policy=policy,
         picks=msgspec.to_builtins(picks), content=encode_plan(plan), rendered=rendered,
@@ -99,7 +99,8 @@ def compare_to_backup(backup: Record, live: Snapshot, plan: Plan) -> dict[str, i
     """Return how live will differ from a backup of the whole after a plan; empty for a branch."""
     if tuple(backup.at) != live.at:
         return {}
-    return compare(open_snapshot(backup), rehearse(live, plan.steps)).tally
+    known = successors(backup.system)
+    return compare(open_snapshot(backup), rehearse(live, plan.steps), successors=known).tally
 
 
 def _asked(connector: Connector, live: Snapshot, plan: Plan) -> tuple[Plan, list[str]]:
@@ -109,9 +110,7 @@ def _asked(connector: Connector, live: Snapshot, plan: Plan) -> tuple[Plan, list
     return Plan(plan.steps, tuple(found)), [connector.render(step) for step in plan.steps]
 
 
-def _changed_since(
-    connector: Connector, live: Snapshot, steps: tuple[Step, ...]
-) -> list[Finding]:
+def _changed_since(connector: Connector, live: Snapshot, steps: tuple[Step, ...]) -> list[Finding]:
     """Read again what the plan touches, and tell what is no longer as it was looked at."""
     places: dict[Path, None] = {}
     for step in steps:

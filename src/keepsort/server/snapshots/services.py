@@ -20,7 +20,7 @@ from keepsort.server.problems import NotFound
 from keepsort.server.snapshots.models import Record
 from keepsort.server.store.postgres import PostgresStore
 from keepsort.server.systems.models import System
-from keepsort.server.systems.services import opened
+from keepsort.server.systems.services import opened, successors
 
 _LOOKS_KEPT = 3
 _PROBLEMS_KEPT = 100
@@ -92,7 +92,7 @@ def take(
         if backup is not None:
             tree = with_hidden(connector, open_snapshot(backup), tree)
         problems = connector.validate(tree) if kind == Record.Kind.BACKUP else []
-    changes = compare(open_snapshot(backup), tree).tally if backup is not None else {}
+    changes = _changes(backup, tree)
     raw = _encode(description.schema)
     stored = _cache.store.put_many([Chunk(digest(raw), raw)]) if not _kept(raw) else 0
     with transaction.atomic():
@@ -107,6 +107,13 @@ def take(
         )  # fmt: skip
         _drop_old_looks(system)
     return record
+
+
+def _changes(backup: Record | None, tree: Snapshot) -> dict[str, int]:
+    """Return how a tree differs from a backup, by state."""
+    if backup is None:
+        return {}
+    return compare(open_snapshot(backup), tree, successors=successors(backup.system)).tally
 
 
 def _kept(raw: bytes) -> bool:
@@ -138,14 +145,3 @@ def _drop_old_looks(system: System) -> None:
     looks = Record.objects.filter(system=system, kind=Record.Kind.LOOK, plans=None)
     stale = list(looks.values_list("pk", flat=True)[_LOOKS_KEPT:])
     Record.objects.filter(pk__in=stale).delete()
-
-
-def keep_tree(look: Record, tree: Snapshot) -> Record:
-    """Keep a tree that was made from a look, under the same description, as a newer look."""
-    backup = newest(look.system, Record.Kind.BACKUP, tuple(look.at))
-    changes = compare(open_snapshot(backup), tree).tally if backup is not None else {}
-    return Record.objects.create(
-        system=look.system, kind=Record.Kind.LOOK, at=look.at, taken_at=timezone.now(), seconds=0,
-        significant=tree.root.significant, facts=tree.root.facts, schema=look.schema,
-        software=look.software, objects_count=tree.root.total, stored_bytes=0, changes=changes,
-    )  # fmt: skip

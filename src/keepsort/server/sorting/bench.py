@@ -78,9 +78,7 @@ def bench(comparison: Comparison, path: Path) -> Bench | None:
     differences = comparison.at(path)
     difference = differences[0] if differences else None
     left = difference.left if difference else comparison.left.find(path)
-    right = (
-        difference.right if difference else comparison.right.find(comparison.live_path(path))
-    )
+    right = difference.right if difference else comparison.right.find(comparison.live_path(path))
     node = left or right
     if node is None:
         return None

@@ -8,20 +8,23 @@ from keepsort.core.snapshot import Draft, Snapshot
 from keepsort.server.problems import Problem
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot
+from keepsort.server.systems.services import successors
 
 _KEPT = 16
-_kept: OrderedDict[tuple[int, int, Rules], Comparison] = OrderedDict()
+_Key = tuple[int, int, Rules, int]
+_kept: OrderedDict[_Key, Comparison] = OrderedDict()
 _lock = Lock()
 
 
 def compared(left: Record, right: Record, rules: Rules | None = None) -> Comparison:
-    """Return the comparison of two records; it is the same as long as both exist."""
-    key = (left.pk, right.pk, rules or Rules())
+    """Return the comparison of two records; it stays the same until something is restored."""
+    known = successors(right.system)
+    key = (left.pk, right.pk, rules or Rules(), hash(frozenset(known.items())))
     with _lock:
         if key in _kept:
             _kept.move_to_end(key)
             return _kept[key]
-    found = compare_trees(open_snapshot(left), open_snapshot(right), key[2])
+    found = compare_trees(open_snapshot(left), open_snapshot(right), key[2], known)
     with _lock:
         _kept[key] = found
         while len(_kept) > _KEPT:
@@ -29,10 +32,12 @@ def compared(left: Record, right: Record, rules: Rules | None = None) -> Compari
     return found
 
 
-def compare_trees(left: Snapshot, right: Snapshot, rules: Rules) -> Comparison:
+def compare_trees(
+    left: Snapshot, right: Snapshot, rules: Rules, known: dict[str, str]
+) -> Comparison:
     """Compare two trees; where one holds less than the other, only what both cover counts."""
     if left.at == right.at:
-        return compare(left, right, rules)
+        return compare(left, right, rules, successors=known)
     if right.at[: len(left.at)] == left.at:
         part = left.branch(right.at)
         if part is None:
@@ -40,9 +45,9 @@ def compare_trees(left: Snapshot, right: Snapshot, rules: Rules) -> Comparison:
                 "The two hold different branches, and nothing of one is in the other.",
                 "Compare it with a backup that holds this branch.",
             )
-        return compare(part, right, rules)
+        return compare(part, right, rules, successors=known)
     if left.at[: len(right.at)] == right.at:
-        return compare(grafted(left, right), right, rules)
+        return compare(grafted(left, right), right, rules, successors=known)
     raise Problem("The two hold different branches.", "Compare backups of the same branch.")
 
 

@@ -39,3 +39,16 @@ class KeptSecret(models.Model):
         """One row a value."""
 
         constraints = [models.UniqueConstraint(fields=["system", "digest"], name="one_secret")]
+
+
+class Successor(models.Model):
+    """An object that was restored got a new id from its system; this says which was its old one."""
+
+    system = models.ForeignKey(System, on_delete=models.CASCADE, related_name="successors")
+    before = models.CharField(max_length=200)
+    after = models.CharField(max_length=200)
+
+    class Meta:
+        """One row an old id."""
+
+        constraints = [models.UniqueConstraint(fields=["system", "before"], name="one_successor")]

@@ -8,7 +8,7 @@ from django.db import IntegrityError, transaction
 from keepsort.connectors.base import Connector, Description, Endpoint
 from keepsort.connectors.registry import connector_type
 from keepsort.server.problems import NotFound, Problem
-from keepsort.server.systems.models import System
+from keepsort.server.systems.models import Successor, System
 from keepsort.server.systems.vault import Vault, decrypt, encrypt
 
 
@@ -73,3 +73,17 @@ def try_connection(system: System) -> Description:
     """Ask the live system what it is."""
     with opened(system) as connector:
         return connector.describe()
+
+
+def successors(system: System) -> dict[str, str]:
+    """Return the ids that objects had, each with the id of its restored object."""
+    return dict(Successor.objects.filter(system=system).values_list("before", "after"))
+
+
+def remember_successor(system: System, before: str, after: str) -> None:
+    """Note that the object with id `after` stands for the one that had id `before`."""
+    earlier = Successor.objects.filter(system=system, before=before).first()
+    if earlier is not None and earlier.after != after:
+        remember_successor(system, earlier.after, after)
+    if before != after:
+        Successor.objects.update_or_create(system=system, before=before, defaults={"after": after})

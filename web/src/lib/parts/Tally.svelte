@@ -2,7 +2,9 @@
   import { MEANING, STATES } from '$lib/model/differences';
   import Mark from './Mark.svelte';
 
-  let { tally }: { tally: Record<string, number> } = $props();
+    /** between: two backups are told apart, so what only the later one has is new. */
+  let { tally, between = false }: { tally: Record<string, number>; between?: boolean } = $props();
+  const words: Record<string, string> = { missing: 'gone', extra: 'new' };
 </script>
 
 <span class="flex flex-wrap items-center gap-x-3 gap-y-0.5">
@@ -10,7 +12,7 @@
     <span class="flex items-center gap-1.5" title={MEANING[state]}>
       <Mark {state} />
       <b class="font-mono text-base font-semibold">{tally[state]}</b>
-      <span class="text-sm text-ink-2">{state}</span>
+      <span class="text-sm text-ink-2">{between ? (words[state] ?? state) : state}</span>
     </span>
   {/each}
 </span>

@@ -73,7 +73,7 @@
   </td>
   <td class="pr-4 text-ink-2">{backup.by || '—'}</td>
   <td class="pr-4">
-    {#if Object.keys(backup.changes).length}<Tally tally={backup.changes} />{:else}<span
+    {#if Object.keys(backup.changes).length}<Tally tally={backup.changes} between />{:else}<span
         class="text-ink-3">nothing</span
       >{/if}
   </td>

@@ -64,7 +64,7 @@
             <tr>
               <th class="w-6"></th>
               {#each ['taken', 'note', 'by', 'changed since the one before', 'objects', 'new in store', 'state', ''] as head, n (n)}
-                <th class="py-1 pr-4 font-normal">{head}</th>
+                <th class="py-1 pr-4 font-normal {n === 4 || n === 5 ? 'text-right' : ''}">{head}</th>
               {/each}
             </tr>
           </thead>

@@ -1,0 +1,75 @@
+# Two commands do it all: `make demo` and `make test`. Both install what is missing first.
+
+PYTHON ?= python3
+VENV := .venv
+PY := $(VENV)/bin/python
+STAMP := build/stamps
+
+.PHONY: demo serve demo-reset test lint setup web bench screenshots types help
+
+help:
+	@echo "make demo         everything with the aquarium's systems and data; Ctrl-C stops it"
+	@echo "make serve        the application alone, for systems of your own"
+	@echo "make demo-reset   forget what the demo has kept, and start over next time"
+	@echo "make test         all checks and tests"
+	@echo "make bench        the figures in docs/performance.md"
+	@echo "make screenshots  the pictures in docs/screenshots"
+
+setup: $(STAMP)/system $(STAMP)/python
+
+$(STAMP)/system: scripts/install-system.sh
+	@mkdir -p $(STAMP)
+	@bash scripts/install-system.sh
+	@touch $@
+
+$(STAMP)/python: pyproject.toml requirements.txt $(STAMP)/system
+	@mkdir -p $(STAMP)
+	@test -x $(PY) || $(PYTHON) -m venv $(VENV)
+	@$(VENV)/bin/pip install --quiet --disable-pip-version-check -r requirements.txt
+	@touch $@
+
+$(STAMP)/node: web/package.json web/package-lock.json
+	@mkdir -p $(STAMP)
+	@cd web && npm ci --silent --no-audit --no-fund
+	@touch $@
+
+WEB_FILES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts
+$(STAMP)/web: $(STAMP)/node $(WEB_FILES)
+	@cd web && npm run --silent build >/dev/null
+	@touch $@
+
+web: $(STAMP)/web
+
+demo: setup web
+	@exec $(PY) -m demo.run
+
+serve: setup web
+	@exec $(PY) -m demo.run --bare
+
+demo-reset:
+	@bash scripts/demo-reset.sh
+
+# The types that the screens are written against, made from the API's own schema.
+types: setup $(STAMP)/node
+	@$(PY) -m tests.schema build/openapi.json
+	@cd web && npm run --silent types
+
+lint: setup $(STAMP)/node
+	@$(VENV)/bin/ruff check .
+	@$(VENV)/bin/ruff format --check .
+	@$(VENV)/bin/mypy
+	@$(VENV)/bin/lint-imports --no-cache
+	@$(PY) -m tests.schema build/openapi.json
+	@cd web && npx --no-install openapi-typescript ../build/openapi.json -o ../build/schema.d.ts >/dev/null 2>&1
+	@cmp build/schema.d.ts web/src/lib/api/schema.d.ts || { echo "The API has changed: run make types"; exit 1; }
+	@cd web && npm run --silent check && npm run --silent lint
+
+test: lint web
+	@cd web && npm run --silent test
+	@$(PY) -m pytest
+
+bench: setup web
+	@$(PY) -m benchmarks
+
+screenshots: setup web
+	@$(PY) -m scripts.screenshots
