@@ -1,5 +1,6 @@
 """The line differ, against its own definition and against the system's patch program."""
 
+import itertools
 import subprocess
 from pathlib import Path
 
@@ -31,7 +32,7 @@ def test_the_script_turns_left_into_right(left: list[str], right: list[str], lim
     finally:
         text_module.COST_LIMIT = before
     assert applied(left, right, hunks) == right
-    for one, two in zip(hunks, hunks[1:], strict=False):
+    for one, two in itertools.pairwise(hunks):
         assert one.left_stop < two.left_start or one.right_stop < two.right_start
         assert left[one.left_stop : two.left_start] == right[one.right_stop : two.right_start]
 

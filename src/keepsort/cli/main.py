@@ -246,9 +246,10 @@ def restore(
     """Carry out a plan that was previewed."""
     from keepsort.cli.showing import show_run
     from keepsort.server.restores import engine
+    from keepsort.server.restores.models import Run
     from keepsort.server.restores.services import find_plan
 
-    mode = engine.Run.OnFailure.GO_ON if go_on else engine.Run.OnFailure.STOP
+    mode = Run.OnFailure.GO_ON if go_on else Run.OnFailure.STOP
     run = engine.start(find_plan(plan), confirm or [], None, mode)
     show_run(Output(as_json), engine.carry_out(run.pk))
 

@@ -1,6 +1,7 @@
 """The one key everything at rest is encrypted with, and what is derived from it."""
 
 import base64
+import contextlib
 import os
 import secrets
 from pathlib import Path
@@ -26,10 +27,8 @@ def load_key(state: Path) -> bytes:
             draft = state / f"key.{os.getpid()}"
             draft.touch(mode=0o600)
             draft.write_bytes(made)
-            try:
+            with contextlib.suppress(FileExistsError):
                 os.link(draft, file)
-            except FileExistsError:
-                pass
             draft.unlink()
         text = file.read_text()
     try:

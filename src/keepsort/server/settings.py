@@ -122,6 +122,16 @@ SPECTACULAR_SETTINGS = {
     "TITLE": "Keep Sort",
     "VERSION": "1",
     "SERVE_INCLUDE_SCHEMA": False,
+    "SERVE_PERMISSIONS": ["keepsort.server.accounts.roles.MayLook"],
+    "ENUM_NAME_OVERRIDES": {
+        "WorkState": "keepsort.server.snapshots.models.Work.State",
+        "RunState": "keepsort.server.restores.models.Run.State",
+        "RunStepState": "keepsort.server.restores.models.RunStep.State",
+        "SampleState": "keepsort.core.compare.comparison.STATES",
+        "RowState": "keepsort.server.api.shapes.ROW_STATES",
+        "StretchState": "keepsort.server.api.shapes.STRETCH_STATES",
+        "AttributeState": "keepsort.server.api.shapes.ATTRIBUTE_STATES",
+    },
     "COMPONENT_SPLIT_REQUEST": True,
     "COMPONENT_NO_READ_ONLY_REQUIRED": True,
 }

@@ -1,6 +1,7 @@
 """The directory connector: LDAP v3 entries as objects, and back."""
 
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from functools import cached_property
 from typing import Any
 
@@ -62,10 +63,8 @@ class Directory:
 
     def close(self) -> None:
         """Let go of the connection."""
-        try:
+        with suppress(ldap.LDAPError):  # it may be gone already
             self._session.unbind_s()
-        except ldap.LDAPError:
-            pass  # it is gone already
 
     # What the directory is
 
@@ -167,7 +166,7 @@ class Directory:
                     _, found, _, controls = self._session.result3(number)
                 except ldap.NO_SUCH_OBJECT:
                     raise NoSuchBranch(
-                        f"{self._endpoint.address} has no entry {dn}, or hides it from this account."
+                        f"{self._endpoint.address} has no entry {dn}, or hides it."
                     ) from None
             for name, entry in found:
                 if name is not None:

@@ -100,7 +100,7 @@ class Comparison:
         return dict(Counter(d.state for d in self.beneath(path)))
 
     def at(self, path: Path) -> list[Difference]:
-        """List the differences at `path` itself: one, or two where one object took another's place."""
+        """List the differences at `path` itself: two where one object took another's place."""
         key = self.names.keys(path)
         found = []
         for number in range(bisect_left(self._keys, key), len(self._keys)):

@@ -31,7 +31,7 @@ def alike(
     only_right: dict[Path, Node],
     threshold: float,
     dissolved: frozenset[Path] = frozenset(),
-) -> list[tuple[Node, Node, float]]:
+) -> list[tuple[Node, Node, float | None]]:
     """Pair objects that are at least `threshold` alike, best pairs first; they leave both lists."""
     keys = left.schema.names.keys
     barred = {keys(path) for path in dissolved}
@@ -61,7 +61,7 @@ def alike(
                 found.append((similarity, key, other))
     # the most alike first; where equal, those that kept their name, then in order of paths
     found.sort(key=lambda f: (-f[0], f[1][-1:] != f[2][-1:], f[1], f[2]))
-    pairs = []
+    pairs: list[tuple[Node, Node, float | None]] = []
     for similarity, key, other in found:
         if key in only_left and other in only_right:
             pairs.append((only_left.pop(key), only_right.pop(other), round(similarity, 3)))

@@ -5,7 +5,13 @@ from types import MappingProxyType
 
 import msgspec
 
-from keepsort.core.compare.comparison import Comparison, Consequence, Difference, translate
+from keepsort.core.compare.comparison import (
+    Comparison,
+    Consequence,
+    Difference,
+    State,
+    translate,
+)
 from keepsort.core.compare.likeness import alike
 from keepsort.core.compare.rules import Rules
 from keepsort.core.compare.values import differing_names, equal_values
@@ -14,6 +20,8 @@ from keepsort.core.model.canonical import canonical_value
 from keepsort.core.snapshot import Entry, Node, Snapshot
 from keepsort.core.snapshot.encoding import decode_facts_index, decode_index, decode_page
 
+#: An object on both sides; for a pair found by likeness alone, how alike the two are.
+_Pair = tuple[Node, Node, float | None]
 _NO_RULES = Rules()
 _NO_SUCCESSORS: Mapping[str, str] = MappingProxyType({})
 
@@ -45,7 +53,7 @@ def compare(
         return Comparison(left, right, [])
     walk = _Walk(left, right, successors)
     walk.run()
-    pairs = walk.pair_up()
+    pairs: list[_Pair] = [(a, b, None) for a, b in walk.pair_up()]
     if likeness is not None:
         pairs += alike(left, right, walk.only_left, walk.only_right, likeness, dissolved)
     found = _Telling(left, right, walk, pairs)
@@ -133,7 +141,7 @@ class _Walk:
         """Return the identity that the object has now, if it was restored since."""
         identity = entry.identity
         for _ in range(len(self._successors)):
-            if identity not in self._successors:
+            if identity is None or identity not in self._successors:
                 break
             identity = self._successors[identity]
         return identity
@@ -170,7 +178,7 @@ class _Telling:
         left: Snapshot,
         right: Snapshot,
         walk: _Walk,
-        pairs: list[tuple[Node, Node, float] | tuple[Node, Node]],
+        pairs: list[_Pair],
     ) -> None:
         self.left, self.right = left, right
         self.walk = walk
@@ -183,11 +191,11 @@ class _Telling:
         self.backup_of = {keys(pair[1].path): pair[0].path for pair in pairs}
         #: backup place of every moved object, by its place live
         self.moved: dict[Path, Path] = {}
-        self.moves: list[tuple[Node, Node, float | None]] = []
+        self.moves: list[_Pair] = []
         for pair in sorted(pairs, key=lambda p: len(p[0].path)):
             a, b = pair[0], pair[1]
             if not a.path or not self._came_along(a.path, b.path):
-                self.moves.append((a, b, pair[2] if len(pair) > 2 else None))
+                self.moves.append(pair)
                 self.moved[keys(b.path)] = a.path
 
     def _came_along(self, path: Path, live: Path) -> bool:
@@ -233,7 +241,7 @@ class _Telling:
                 both = a.entry.identity and there.entry.identity
                 yield from self._pair(a, there, "recreated" if both else "changed")
             else:
-                state = "unreadable" if a.entry.unreadable is not None else "missing"
+                state: State = "unreadable" if a.entry.unreadable is not None else "missing"
                 yield Difference(
                     path=a.path, live_path=None, state=state, kind=a.entry.kind, left=a
                 )
@@ -244,13 +252,13 @@ class _Telling:
                 kind=b.entry.kind, right=b,
             )  # fmt: skip
 
-    def _pair(self, a: Node, b: Node, state: str) -> Iterator[Difference]:
+    def _pair(self, a: Node, b: Node, state: State) -> Iterator[Difference]:
         unreadable = a.entry.unreadable is not None or b.entry.unreadable is not None
         attributes = () if unreadable else self._names_that_differ(a, b)
         if unreadable or attributes or state == "recreated":
             yield Difference(
                 path=a.path, live_path=b.path,
-                state="unreadable" if unreadable else state,  # type: ignore[arg-type]
+                state="unreadable" if unreadable else state,
                 kind=a.entry.kind, attributes=attributes, left=a, right=b,
             )  # fmt: skip
 

@@ -167,10 +167,8 @@ class _Planner:
                 text = "It does not exist live, so the whole object comes with the attribute."
                 self._find("note", "whole-object", difference.path, text)
                 parts = None
-        elif difference.state == "recreated":
-            text = (
-                "Live has another object in this place; it gets these values and keeps its own id."
-            )
+        elif difference.state == "recreated" and difference.attributes:
+            text = "Live has another object here; it gets these values and keeps its own id."
             self._find("confirm", "recreated", difference.path, text)
         key = self.keys(difference.path)
         known = self.targets.get(key)
@@ -387,9 +385,10 @@ class _Planner:
             *(t.live for t in self.targets.values() if t.live is not None),
             self.live.find(path),
         ):
-            if candidate is not None:
-                if self.keys(self.places.now(candidate.path)) == self.keys(path):
-                    return candidate.path
+            if candidate is None:
+                continue
+            if self.keys(self.places.now(candidate.path)) == self.keys(path):
+                return candidate.path
         return None
 
     def _all_removed(self, path: Path) -> bool:

@@ -1,5 +1,6 @@
 """Builds a snapshot from a stream of objects."""
 
+from bisect import bisect_right
 from collections.abc import Callable
 from operator import attrgetter
 
@@ -258,10 +259,7 @@ class Likeness:
                     else (None if facts else node.entry.children.index)
                 )
             refs = previous.page_refs(node.entry.children)
-            number = 0
-            for number, ref in enumerate(refs):
-                if ref.first >= first:
-                    break
+            number = max(0, bisect_right(refs, first, key=lambda ref: ref.first) - 1)
             if facts:
                 pages = previous.fact_refs(fact_children)
                 return pages[number] if pages else None

@@ -8,6 +8,10 @@ from keepsort.core.compare.comparison import STATES
 from keepsort.server.restores.models import Run, RunStep
 from keepsort.server.snapshots.models import Record, Work
 
+ROW_STATES = ("same", *STATES)
+STRETCH_STATES = ("same", "changed", "missing", "extra")
+ATTRIBUTE_STATES = (*STRETCH_STATES, "follows")
+
 
 def _path(**options: Any) -> serializers.ListField:
     return serializers.ListField(child=serializers.CharField(allow_blank=True), **options)
@@ -128,7 +132,7 @@ class RowShape(Shape):
     kind = serializers.CharField()
     kind_label = serializers.CharField()
     icon = serializers.CharField()
-    state = serializers.ChoiceField(choices=("same", *STATES))
+    state = serializers.ChoiceField(choices=ROW_STATES)
     attributes = serializers.ListField(child=serializers.CharField())
     live_path = _path(allow_null=True)
     tally = _tally()
@@ -157,7 +161,7 @@ class ShownShape(Shape):
 class StretchShape(Shape):
     """A stretch of a text or a sequence."""
 
-    state = serializers.ChoiceField(choices=("same", "changed", "missing", "extra"))
+    state = serializers.ChoiceField(choices=STRETCH_STATES)
     number = serializers.IntegerField()
     left = serializers.ListField(child=serializers.CharField(allow_blank=True))
     right = serializers.ListField(child=serializers.CharField(allow_blank=True))
@@ -168,12 +172,12 @@ class AttributeShape(Shape):
     """An attribute on both sides."""
 
     name = serializers.CharField()
-    label = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
     shape = serializers.CharField()
     unit = serializers.CharField(allow_blank=True)
-    state = serializers.ChoiceField(choices=("same", "changed", "missing", "extra", "follows"))
+    state = serializers.ChoiceField(choices=ATTRIBUTE_STATES)
     secret = serializers.BooleanField()
-    read_only = serializers.BooleanField()
+    read_only = serializers.BooleanField()  # type: ignore[assignment]
     consequence_of = _path(allow_null=True)
     left = ShownShape(many=True)
     right = ShownShape(many=True)
@@ -189,7 +193,7 @@ class BenchShape(Shape):
     name = serializers.CharField()
     kind = serializers.CharField()
     kind_label = serializers.CharField()
-    state = serializers.ChoiceField(choices=("same", *STATES))
+    state = serializers.ChoiceField(choices=ROW_STATES)
     live_path = _path(allow_null=True)
     similarity = serializers.FloatField(allow_null=True)
     interrupts = serializers.CharField(allow_blank=True)

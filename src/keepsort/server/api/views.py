@@ -16,7 +16,7 @@ from rest_framework.views import APIView
 from keepsort.core.compare import Comparison
 from keepsort.core.compare.comparison import STATES
 from keepsort.core.model import Path
-from keepsort.core.plan import Pick
+from keepsort.core.plan import Pick, Policy
 from keepsort.server import tasks
 from keepsort.server.accounts.models import User
 from keepsort.server.accounts.roles import MayLook, MayOperate, MayRestore
@@ -224,7 +224,7 @@ class CompareNeighbour(_View):
         return Response({"path": list(difference.path) if difference else None})
 
 
-def _picks(request: Request) -> tuple[Record, Record, list[Pick], previewing.Policy]:
+def _picks(request: Request) -> tuple[Record, Record, list[Pick], Policy]:
     data = shapes.PicksShape(data=request.data)
     data.is_valid(raise_exception=True)
     asked = json.loads(json.dumps(data.validated_data))

@@ -1,6 +1,7 @@
 """Server-sent events (WHATWG HTML, section 9.2) fed from LISTEN."""
 
 from collections.abc import AsyncIterator
+from typing import Any
 
 import psycopg
 from asgiref.sync import sync_to_async
@@ -27,7 +28,7 @@ async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     return response
 
 
-async def _lines(address: dict[str, str]) -> AsyncIterator[str]:
+async def _lines(address: dict[str, Any]) -> AsyncIterator[str]:
     yield "retry: 2000\n\n"
     async with await psycopg.AsyncConnection.connect(**address, autocommit=True) as listening:
         await listening.execute(f"listen {CHANNEL}")

@@ -20,10 +20,10 @@ def page(request: HttpRequest, name: str) -> HttpResponseBase:
     root: Path = settings.WEB_ROOT.resolve()
     file = (root / name).resolve()
     if name.startswith("assets/") and file.is_relative_to(root) and file.is_file():
-        response = FileResponse(file.open("rb"))
+        asset = FileResponse(file.open("rb"))
         # the names of built files hold a digest of their content
-        response["Cache-Control"] = "public, max-age=31536000, immutable"
-        return response
+        asset["Cache-Control"] = "public, max-age=31536000, immutable"
+        return asset
     index = root / "index.html"
     if not index.is_file():
         return HttpResponse(_NOT_BUILT, status=503, content_type="text/plain")

@@ -319,7 +319,7 @@ export interface components {
             label: string;
             shape: string;
             unit: string;
-            state: components["schemas"]["AttributeShapeStateEnum"];
+            state: components["schemas"]["AttributeState"];
             secret: boolean;
             read_only: boolean;
             consequence_of: string[] | null;
@@ -336,7 +336,7 @@ export interface components {
          *     * `follows` - follows
          * @enum {string}
          */
-        AttributeShapeStateEnum: "same" | "changed" | "missing" | "extra" | "follows";
+        AttributeState: "same" | "changed" | "missing" | "extra" | "follows";
         /** @description An object on both sides. */
         BenchShape: {
             path: string[];
@@ -344,7 +344,7 @@ export interface components {
             name: string;
             kind: string;
             kind_label: string;
-            state: components["schemas"]["StateAc4Enum"];
+            state: components["schemas"]["RowState"];
             live_path: string[] | null;
             /** Format: double */
             similarity: number | null;
@@ -508,7 +508,7 @@ export interface components {
             kind: string;
             kind_label: string;
             icon: string;
-            state: components["schemas"]["StateAc4Enum"];
+            state: components["schemas"]["RowState"];
             attributes: string[];
             live_path: string[] | null;
             tally: {
@@ -517,13 +517,24 @@ export interface components {
             children: number;
             opened: boolean;
         };
+        /**
+         * @description * `same` - same
+         *     * `changed` - changed
+         *     * `moved` - moved
+         *     * `recreated` - recreated
+         *     * `missing` - missing
+         *     * `extra` - extra
+         *     * `unreadable` - unreadable
+         * @enum {string}
+         */
+        RowState: "same" | "changed" | "moved" | "recreated" | "missing" | "extra" | "unreadable";
         /** @description A run in a list. */
         RunBriefShape: {
             id: number;
             system: number;
             system_name: string;
             plan: number;
-            state: components["schemas"]["State3f0Enum"];
+            state: components["schemas"]["RunState"];
             outcome: string;
             interrupted: boolean;
             undoes: number | null;
@@ -543,7 +554,7 @@ export interface components {
             system: number;
             system_name: string;
             plan: number;
-            state: components["schemas"]["State3f0Enum"];
+            state: components["schemas"]["RunState"];
             outcome: string;
             interrupted: boolean;
             undoes: number | null;
@@ -562,10 +573,17 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /**
+         * @description * `waiting` - Waiting
+         *     * `running` - Running
+         *     * `finished` - Finished
+         * @enum {string}
+         */
+        RunState: "waiting" | "running" | "finished";
         /** @description A line of the journal. */
         RunStepShape: {
             number: number;
-            state: components["schemas"]["RunStepShapeStateEnum"];
+            state: components["schemas"]["RunStepState"];
             already: boolean;
             message: string;
             /** Format: date-time */
@@ -580,12 +598,12 @@ export interface components {
          *     * `skipped` - Skipped
          * @enum {string}
          */
-        RunStepShapeStateEnum: "waiting" | "in doubt" | "done" | "failed" | "conflict" | "skipped";
+        RunStepState: "waiting" | "in doubt" | "done" | "failed" | "conflict" | "skipped";
         /** @description One of the objects that differ. */
         SampleShape: {
             path: string[];
             name: string;
-            state: components["schemas"]["SampleShapeStateEnum"];
+            state: components["schemas"]["SampleState"];
         };
         /**
          * @description * `changed` - changed
@@ -596,7 +614,7 @@ export interface components {
          *     * `unreadable` - unreadable
          * @enum {string}
          */
-        SampleShapeStateEnum: "changed" | "moved" | "recreated" | "missing" | "extra" | "unreadable";
+        SampleState: "changed" | "moved" | "recreated" | "missing" | "extra" | "unreadable";
         /**
          * @description * `object` - object
          *     * `branch` - branch
@@ -619,24 +637,6 @@ export interface components {
             username: string;
             password: string;
         };
-        /**
-         * @description * `waiting` - Waiting
-         *     * `running` - Running
-         *     * `finished` - Finished
-         * @enum {string}
-         */
-        State3f0Enum: "waiting" | "running" | "finished";
-        /**
-         * @description * `same` - same
-         *     * `changed` - changed
-         *     * `moved` - moved
-         *     * `recreated` - recreated
-         *     * `missing` - missing
-         *     * `extra` - extra
-         *     * `unreadable` - unreadable
-         * @enum {string}
-         */
-        StateAc4Enum: "same" | "changed" | "moved" | "recreated" | "missing" | "extra" | "unreadable";
         /** @description One step of a plan. */
         StepShape: {
             number: number;
@@ -655,7 +655,7 @@ export interface components {
         };
         /** @description A stretch of a text or a sequence. */
         StretchShape: {
-            state: components["schemas"]["StretchShapeStateEnum"];
+            state: components["schemas"]["StretchState"];
             number: number;
             left: string[];
             right: string[];
@@ -668,7 +668,7 @@ export interface components {
          *     * `extra` - extra
          * @enum {string}
          */
-        StretchShapeStateEnum: "same" | "changed" | "missing" | "extra";
+        StretchState: "same" | "changed" | "missing" | "extra";
         /** @description The numbers of a preview. */
         SummaryShape: {
             created: number;
@@ -705,7 +705,7 @@ export interface components {
             id: number;
             system: number;
             kind: components["schemas"]["KindEnum"];
-            state: components["schemas"]["WorkShapeStateEnum"];
+            state: components["schemas"]["WorkState"];
             objects_seen: number;
             message: string;
             result: number | null;
@@ -717,7 +717,7 @@ export interface components {
          *     * `failed` - Failed
          * @enum {string}
          */
-        WorkShapeStateEnum: "waiting" | "running" | "done" | "failed";
+        WorkState: "waiting" | "running" | "done" | "failed";
     };
     responses: never;
     parameters: never;

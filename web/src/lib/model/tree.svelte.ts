@@ -17,6 +17,8 @@ interface Branch {
 export class Tree {
   private branches = new SvelteMap<string, Branch>();
   private open = new SvelteSet<string>();
+  // what was asked for is never shown, so nothing need react to it
+  // eslint-disable-next-line svelte/prefer-svelte-reactivity
   private asked = new Set<string>();
   top = $state<Row>();
 

@@ -2,7 +2,7 @@
   import { MEANING, STATES } from '$lib/model/differences';
   import Mark from './Mark.svelte';
 
-    /** between: two backups are told apart, so what only the later one has is new. */
+  /** between: two backups are told apart, so what only the later one has is new. */
   let { tally, between = false }: { tally: Record<string, number>; between?: boolean } = $props();
   const words: Record<string, string> = { missing: 'gone', extra: 'new' };
 </script>

@@ -64,7 +64,9 @@
             <tr>
               <th class="w-6"></th>
               {#each ['taken', 'note', 'by', 'changed since the one before', 'objects', 'new in store', 'state', ''] as head, n (n)}
-                <th class="py-1 pr-4 font-normal {n === 4 || n === 5 ? 'text-right' : ''}">{head}</th>
+                <th class="py-1 pr-4 font-normal {n === 4 || n === 5 ? 'text-right' : ''}"
+                  >{head}</th
+                >
               {/each}
             </tr>
           </thead>
@@ -78,7 +80,11 @@
           <button
             class="act"
             disabled={pair.length !== 2}
-            onclick={() => navigate(`/sort/${number}?left=${sorted[0]}&right=${sorted[1]}` as '/')}
+            onclick={() =>
+              navigate('/sort/:system', {
+                params: { system: String(number) },
+                search: { left: sorted[0]!, right: sorted[1]! },
+              })}
           >
             Compare the two chosen
           </button>

@@ -61,7 +61,7 @@
           body: { confirmed, on_failure: goOn ? 'go-on' : 'stop' },
         }),
       );
-      await navigate(`/runs/${run.id}` as '/');
+      await navigate('/runs/:run', { params: { run: String(run.id) } });
     } catch (problem) {
       error = problem as Error;
     } finally {

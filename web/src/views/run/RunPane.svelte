@@ -52,7 +52,7 @@
         client.POST('/api/runs/{number}/undo', { params: { path: { number: run.id } } }),
       );
       queryClient.setQueryData(['plan', plan.id], plan);
-      await navigate(`/plans/${plan.id}` as '/');
+      await navigate('/plans/:plan', { params: { plan: String(plan.id) } });
     } catch (problem) {
       error = problem as Error;
     } finally {
@@ -82,7 +82,7 @@
   <header class="border-b border-line bg-sheet px-5 pt-3 pb-3">
     <div class="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-4">
       <div class="min-w-0">
-        <h1 class="text-[17px] font-semibold tracking-tight" role="status">{says}</h1>
+        <h1 class="text-[17px] font-semibold tracking-tight" aria-live="polite">{says}</h1>
         <p class="text-ink-2">
           {run.system_name} · {count(run.done, 'step')} of {run.steps} done and read back · begun
           <Ago at={run.started_at} />{run.by ? ` by ${run.by}` : ''}

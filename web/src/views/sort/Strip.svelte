@@ -28,9 +28,8 @@
   );
 
   function toggle(state: string): void {
-    const next = new Set(chosen);
-    if (!next.delete(state)) next.add(state);
-    if (next.size) searchParams.set('states', [...next].join(','));
+    const next = chosen.has(state) ? [...chosen].filter((s) => s !== state) : [...chosen, state];
+    if (next.length) searchParams.set('states', next.join(','));
     else searchParams.delete('states');
   }
 

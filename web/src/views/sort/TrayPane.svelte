@@ -63,7 +63,7 @@
     try {
       const plan = await askPreview(sides, picks.things);
       queryClient.setQueryData(['plan', plan.id], plan);
-      await navigate(`/plans/${plan.id}` as '/');
+      await navigate('/plans/:plan', { params: { plan: String(plan.id) } });
     } catch (problem) {
       error = problem as Error;
     } finally {

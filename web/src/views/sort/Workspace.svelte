@@ -106,8 +106,6 @@
         {#key shown.data}
           <BenchPane bench={shown.data} {picks} {live} onchoose={choose} onbackup={work} />
         {/key}
-      {:else if head.data && !head.data.left}
-        <p></p>
       {:else if head.data && Object.keys(head.data.tally).length === 0}
         <p class="font-semibold">Nothing differs.</p>
         <p class="text-ink-2">

@@ -20,7 +20,8 @@
     try {
       if (event.key === 'ArrowDown') chosen = Math.min(chosen + 1, list.length - 1);
       else if (event.key === 'ArrowUp') chosen = Math.max(chosen - 1, 0);
-      else if (event.key === 'Enter') await navigate(`/sort/${system.id}` as '/');
+      else if (event.key === 'Enter')
+        await navigate('/sort/:system', { params: { system: String(system.id) } });
       else if (event.key.toLowerCase() === 'b') await askWork(system.id, 'backup');
       else if (event.key.toLowerCase() === 'l') await askWork(system.id, 'look');
       else return;

@@ -1,0 +1,92 @@
+"""The main job in a real browser, on a real directory, with a real worker."""
+
+from playwright.sync_api import Page, expect
+
+
+def test_restore_two_objects_and_one_attribute_then_undo(page: Page) -> None:
+    # Watch: is anything different?
+    lane = page.get_by_role("article", name="People")
+    expect(lane.get_by_text("3 changed")).to_be_visible()
+    expect(page.get_by_text("live differs from the newest backup")).to_be_visible()
+    lane.get_by_role("link", name="People").click()
+
+    # Sort: the tree is folded to the differences, the first one is on the bench
+    tree = page.get_by_role("tree")
+    expect(tree.get_by_role("treeitem")).to_have_count(12)
+    expect(page.get_by_role("heading", name="Ansel Brandvold")).to_be_visible()
+    page.get_by_role("checkbox", name="Put back Ansel Brandvold").click()
+    page.get_by_role("checkbox", name="Put back Imke Farrow").click()
+    tree.get_by_text("feeder-robot").click()
+    shell = page.locator("[data-attribute=loginShell]")
+    shell.get_by_role("switch").click()
+    expect(shell.get_by_text("/usr/sbin/nologin").nth(1)).to_be_visible()
+    tray = page.get_by_role("complementary", name="Tray")
+    expect(tray.get_by_text("loginShell")).to_be_visible()
+    expect(tray.get_by_text("staff-all")).to_be_visible()
+
+    # Preview: steps, findings, protocol text, one sentence
+    tray.get_by_role("button", name="Preview").click()
+    expect(page.get_by_role("heading", name="4 objects change, 1 is created")).to_be_visible()
+    expect(page.get_by_text("changetype: modrdn")).to_be_visible()
+    page.get_by_role("button", name="Restore 5 objects to People").click()
+
+    # Run: each step verified, then the outcome
+    expect(page.get_by_role("heading", name="Restore: done and verified")).to_be_visible(
+        timeout=20_000
+    )
+    expect(page.get_by_text("verified", exact=True)).to_have_count(6)
+    expect(page.get_by_text("Looked again afterwards")).to_contain_text(
+        "3 changed, 1 missing, 1 extra"
+    )
+
+    # Undo: a preview of its own, then a run
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("heading", name="Undo of run")).to_be_visible()
+    page.get_by_role("button", name="Undo 5 objects on People").click()
+    expect(page.get_by_role("heading", name="done and verified")).to_be_visible(timeout=20_000)
+    expect(page.get_by_text("Looked again afterwards")).to_contain_text(
+        "3 changed, 1 moved, 2 missing, 1 extra"
+    )
+
+
+def test_from_signing_in_to_a_picked_attribute_by_keyboard_alone(page: Page) -> None:
+    expect(page.get_by_role("article", name="People")).to_be_visible()
+    page.keyboard.press("Enter")
+    tree = page.get_by_role("tree")
+    expect(tree).to_be_visible()
+    expect(page.get_by_role("heading", name="Ansel Brandvold")).to_be_visible()
+    page.keyboard.press("]")
+    expect(page.get_by_role("heading", name="night-dive-leads")).to_be_visible()
+    tree.focus()
+    page.keyboard.press("ArrowDown")
+    expect(page.get_by_role("heading", name="turtle-rescue")).to_be_visible()
+    page.keyboard.press("Space")
+    tray = page.get_by_role("complementary", name="Tray")
+    expect(tray.get_by_role("listitem")).to_have_count(1)
+    page.keyboard.press("Control+z")
+    expect(tray.get_by_role("listitem")).to_have_count(0)
+    page.keyboard.press("Tab")
+    for _ in range(20):
+        if page.evaluate("document.activeElement?.getAttribute('role')") == "switch":
+            break
+        page.keyboard.press("Tab")
+    page.keyboard.press("Space")
+    expect(tray.get_by_role("listitem")).to_have_count(1)
+
+
+def test_backing_up_pinning_and_comparing_two_backups(page: Page) -> None:
+    page.get_by_role("link", name="Backups").click()
+    rows = page.locator("tbody tr")
+    expect(rows).to_have_count(12)
+    page.get_by_label("Note for a new backup").fill("before the storm")
+    page.get_by_role("button", name="Back up now").click()
+    expect(rows.first.get_by_text("before the storm")).to_be_visible(timeout=20_000)
+    rows.first.get_by_role("button", name="pin").click()
+    expect(rows.first.get_by_role("button", name="pinned")).to_be_visible()
+    rows.nth(0).get_by_role("checkbox").check()
+    rows.nth(1).get_by_role("checkbox").check()
+    page.get_by_role("button", name="Compare the two chosen").click()
+    expect(page.get_by_text("Two backups are compared")).to_be_visible()
+    expect(page.get_by_role("tree").get_by_text("tmp-contractor-7")).to_be_visible()
+    page.reload()
+    expect(page.get_by_text("Two backups are compared")).to_be_visible()

@@ -1,0 +1,157 @@
+"""The API: who may do what, and how errors are told."""
+
+import json
+from typing import Any
+
+import pytest
+from django.core.cache import cache
+from django.test import Client
+
+from demo.servers.slapd import Slapd
+from keepsort.server.accounts.models import Role, User
+from keepsort.server.restores import engine
+from keepsort.server.restores.models import Run
+from keepsort.server.snapshots.models import Record, Work
+from keepsort.server.snapshots.services import take
+from keepsort.server.systems.models import KeptSecret, System
+from tests.conftest import PASSWORD, dn
+
+
+def signed_in(role: Role) -> Client:
+    user = User.objects.create_user(f"a-{role}", password="tide-pool-7", role=role)
+    client = Client()
+    client.force_login(user)
+    return client
+
+
+def call(client: Client, method: str, url: str, body: Any = None) -> Any:
+    return getattr(client, method)(url, json.dumps(body or {}), content_type="application/json")
+
+
+@pytest.fixture
+def sides(people: System, slapd: Slapd) -> dict[str, int]:
+    backup = take(people, Record.Kind.BACKUP)
+    slapd.change(f"dn: {dn('Imke Farrow')}\nchangetype: delete\n")
+    look = take(people, Record.Kind.LOOK)
+    return {"backup": backup.pk, "look": look.pk}
+
+
+IMKE = [{"path": ["ou=divers", "cn=Imke Farrow"], "scope": "object"}]
+
+
+@pytest.mark.django_db
+def test_nothing_is_told_to_those_who_are_not_signed_in() -> None:
+    client = Client()
+    for url in ("systems", "runs", "compare?left=1&right=2", "schema", "events", "plans/1"):
+        assert client.get(f"/api/{url}").status_code == 403, url
+    assert client.get("/api/session").json()["signed_in"] is False
+
+
+@pytest.mark.django_db
+def test_signing_in_needs_the_password_and_the_token() -> None:
+    cache.clear()
+    User.objects.create_user("odell", password="tide-pool-7")
+    client = Client(enforce_csrf_checks=True)
+    right = {"username": "odell", "password": "tide-pool-7"}
+    assert call(client, "post", "/api/session", right).status_code == 403
+    client.get("/api/session")
+    token = {"HTTP_X_CSRFTOKEN": client.cookies["csrftoken"].value}
+    wrong = client.post(
+        "/api/session", {"username": "odell", "password": "x"}, "application/json", **token
+    )
+    assert wrong.status_code == 403
+    assert "do not fit" in wrong.json()["error"]
+    done = client.post("/api/session", right, "application/json", **token)
+    assert done.json() == {
+        "username": "odell",
+        "name": "odell",
+        "role": "viewer",
+        "signed_in": True,
+    }
+    assert client.cookies["sessionid"]["httponly"]
+    assert call(client, "delete", "/api/session").status_code == 403, "no token, no change"
+
+
+@pytest.mark.django_db
+def test_guessing_passwords_is_slowed_down() -> None:
+    cache.clear()
+    client = Client()
+    wrong = {"username": "odell", "password": "x"}
+    codes = [call(client, "post", "/api/session", wrong).status_code for _ in range(25)]
+    assert codes[0] == 403
+    assert codes[-1] == 429
+    cache.clear()
+
+
+@pytest.mark.django_db
+def test_pages_are_locked_down() -> None:
+    response = Client().get("/")
+    policy = response["Content-Security-Policy"]
+    assert "default-src 'none'" in policy
+    assert "script-src 'self'" in policy
+    assert response["X-Frame-Options"] == "DENY"
+    assert Client().get("/assets/../../../settings.py").status_code in (200, 404)
+    assert b"SECRET" not in Client().get("/assets/..%2f..%2fpackage.json").content
+
+
+@pytest.mark.django_db(transaction=True)
+def test_roles(sides: dict[str, int], people: System) -> None:
+    work = f"/api/systems/{people.pk}/work"
+    plan_body = {**sides, "picks": IMKE}
+    viewer, operator, restorer = (signed_in(r) for r in (Role.VIEWER, Role.OPERATOR, Role.RESTORER))
+    assert viewer.get("/api/systems").json()[0]["look"]["changes"] == {"missing": 1}
+    assert call(viewer, "post", "/api/tray", plan_body).status_code == 200
+    assert call(viewer, "post", work, {"kind": "look"}).status_code == 403
+    assert call(viewer, "post", "/api/plans", plan_body).status_code == 403
+    assert call(operator, "post", work, {"kind": "backup"}).status_code == 202
+    assert Work.objects.get().state == Work.State.WAITING
+    plan = call(operator, "post", "/api/plans", plan_body).json()
+    assert [s["action"] for s in plan["steps"]] == ["create"]
+    assert call(operator, "post", f"/api/plans/{plan['id']}").status_code == 403
+    assert not Run.objects.exists()
+    run = call(restorer, "post", f"/api/plans/{plan['id']}").json()
+    again = call(restorer, "post", f"/api/plans/{plan['id']}")
+    assert again.status_code == 409
+    assert "has not finished" in again.json()["error"]
+    engine.carry_out(run["id"])
+    shown = viewer.get(f"/api/runs/{run['id']}").json()
+    assert shown["outcome"] == "verified"
+    assert [line["state"] for line in shown["lines"]] == ["done"]
+    assert call(operator, "delete", f"/api/runs/{run['id']}").status_code == 403
+    undo = call(restorer, "post", f"/api/runs/{run['id']}/undo").json()
+    assert [s["action"] for s in undo["steps"]] == ["delete"]
+
+
+@pytest.mark.django_db(transaction=True)
+def test_the_tree_and_the_bench(sides: dict[str, int]) -> None:
+    client = signed_in(Role.VIEWER)
+    both = f"left={sides['backup']}&right={sides['look']}"
+    head = client.get(f"/api/compare?{both}").json()
+    assert head["tally"] == {"missing": 1}
+    rows = client.get(f"/api/compare/outline?{both}").json()["rows"]
+    assert [(r["name"], r["state"]) for r in rows] == [
+        ("", "same"), ("ou=divers", "same"), ("cn=Imke Farrow", "missing"),
+    ]  # fmt: skip
+    everything = client.get(f'/api/compare/level?{both}&path=["ou=divers"]&only=all').json()
+    assert everything["total"] == 3
+    page = client.get(f'/api/compare/level?{both}&path=["ou=divers"]&only=all&start=2').json()
+    assert len(page["rows"]) == 1
+    bench = client.get(f'/api/compare/object?{both}&path=["ou=divers","cn=Ansel Brandvold"]').json()
+    assert "nitrox" not in json.dumps(bench)
+    assert bench["state"] == "same"
+    found = client.get(f"/api/compare/neighbour?{both}&way=next").json()
+    assert found["path"] == ["ou=divers", "cn=Imke Farrow"]
+    for broken in ("left=x&right=1", f"left={sides['backup']}&right=999"):
+        response = client.get(f"/api/compare?{broken}")
+        assert response.status_code == 404
+        assert response.json()["way_out"]
+    assert client.get(f"/api/compare/object?{both}&path=oops").status_code == 400
+    assert call(client, "post", "/api/tray", {**sides, "picks": [{"path": 7}]}).status_code == 400
+
+
+@pytest.mark.django_db(transaction=True)
+def test_secrets_are_encrypted_at_rest(sides: dict[str, int], people: System) -> None:
+    assert PASSWORD.encode() not in bytes(people.password)
+    values = [bytes(row.value) for row in KeptSecret.objects.all()]
+    assert values
+    assert not any(b"nitrox" in value for value in values)

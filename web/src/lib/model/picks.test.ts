@@ -1,0 +1,65 @@
+import { beforeEach, describe, expect, it, vi } from 'vitest';
+import { Picks } from './picks.svelte';
+
+const IMKE = ['ou=volunteers', 'cn=Imke'];
+const ANSEL = ['ou=divers', 'cn=Ansel'];
+let kept: Record<string, string> = {};
+
+beforeEach(() => {
+  kept = {};
+  vi.stubGlobal('sessionStorage', {
+    getItem: (key: string) => kept[key] ?? null,
+    setItem: (key: string, value: string) => (kept[key] = value),
+  });
+});
+
+describe('picks', () => {
+  it('take a branch with all in it, but never what is extra', () => {
+    const picks = new Picks(1, 2);
+    picks.toggleRow(ANSEL, 'changed', false);
+    picks.toggleRow(['ou=divers'], 'same', true);
+    expect(picks.things.map((t) => t.scope)).toEqual(['branch']);
+    expect(picks.stateOf(ANSEL, 'changed')).toBe('all');
+    expect(picks.stateOf(['ou=divers', 'cn=Stranger'], 'extra')).toBe('none');
+    expect(picks.stateOf([], 'same')).toBe('some');
+  });
+
+  it('pick removal of what is extra apart', () => {
+    const picks = new Picks(1, 2);
+    picks.toggleRow(['cn=tmp'], 'extra', false);
+    expect(picks.things[0]!.scope).toBe('remove');
+  });
+
+  it('break an object up when one attribute is let go', () => {
+    const picks = new Picks(1, 2);
+    picks.toggleRow(ANSEL, 'changed', false);
+    picks.toggleAttribute(ANSEL, 'title', ['title', 'phone']);
+    expect(picks.things[0]!.attributes.map((a) => a.name)).toEqual(['phone']);
+    expect(picks.attributeState(ANSEL, 'title')).toBe('none');
+    expect(picks.stateOf(ANSEL, 'changed')).toBe('some');
+  });
+
+  it('pick elements and hunks one by one, and the whole when all are picked', () => {
+    const picks = new Picks(1, 2);
+    const all = { add: ['a', 'b'], remove: ['c'] };
+    picks.toggleElement(ANSEL, 'member', 'a', 'add', all, ['member']);
+    expect(picks.elementPicked(ANSEL, 'member', 'a', 'add')).toBe(true);
+    expect(picks.elementPicked(ANSEL, 'member', 'b', 'add')).toBe(false);
+    picks.toggleElement(ANSEL, 'member', 'b', 'add', all, ['member']);
+    picks.toggleElement(ANSEL, 'member', 'c', 'remove', all, ['member']);
+    expect(picks.attributeState(ANSEL, 'member')).toBe('all');
+    picks.toggleHunk(ANSEL, 'notes', 2, [1, 2], ['member', 'notes']);
+    expect(picks.hunkPicked(ANSEL, 'notes', 2)).toBe(true);
+    expect(picks.hunkPicked(ANSEL, 'notes', 1)).toBe(false);
+  });
+
+  it('can be taken back, and outlive a reload', () => {
+    const picks = new Picks(1, 2);
+    picks.toggleRow(IMKE, 'missing', false);
+    expect(new Picks(1, 2).things).toHaveLength(1);
+    expect(new Picks(1, 3).things).toHaveLength(0);
+    picks.undo();
+    expect(picks.things).toHaveLength(0);
+    expect(new Picks(1, 2).things).toHaveLength(0);
+  });
+});
