@@ -30,7 +30,8 @@ $(STAMP)/python: pyproject.toml requirements.txt $(STAMP)/system
 
 $(STAMP)/node: web/package.json web/package-lock.json
 	@mkdir -p $(STAMP)
-	@cd web && npm ci --silent --no-audit --no-fund
+	@# not `npm ci`: a registry without the builds for other platforms leaves them out of the lock
+	@cd web && npm install --silent --no-audit --no-fund --no-save
 	@touch $@
 
 WEB_FILES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts

@@ -1,9 +1,9 @@
 """The directory connector: LDAP v3 entries as objects, and back."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 import ldap
 from ldap.controls import SimplePagedResultsControl
@@ -32,9 +32,28 @@ from keepsort.core.plan.references import references
 from keepsort.core.plan.rehearsal import holds, is_done
 from keepsort.core.snapshot import Snapshot
 
+_ATTEMPTS = 3
 _ASSERTION = "1.3.6.1.1.12"  # RFC 4528
 _HIDDEN_FACTS = {"entryuuid", "subschemasubentry", "structuralobjectclass", "entrydn"}
 _ALL = ["*", "+"]
+#: Operational attributes that are asked for, where the server has them.
+_FACTS = [
+    "entryUUID",
+    "structuralObjectClass",
+    "entryCSN",
+    "createTimestamp",
+    "creatorsName",
+    "modifyTimestamp",
+    "modifiersName",
+    "hasSubordinates",
+    "memberOf",
+    "pwdChangedTime",
+    "pwdAccountLockedTime",
+    "authTimestamp",
+    "pwdLastSuccess",
+    "pwdFailureTime",
+    "pwdPolicySubentry",
+]
 
 
 def open_directory(endpoint: Endpoint, secrets: SecretKeeper) -> "Directory":
@@ -133,10 +152,14 @@ class Directory:
             if path is None:
                 continue
             obj = self._object(path, entry)
-            if keys(path) == top or keys(path[:-1]) in seen:
+            key = keys(path)
+            if key != top and key[:-1] not in seen:
+                waiting.setdefault(key[:-1], []).append((path, obj))
+            elif waiting:
                 yield from release(path, obj)
             else:
-                waiting.setdefault(keys(path[:-1]), []).append((path, obj))
+                seen.add(key)
+                yield path, obj
         yield from self._orphans(waiting, seen, branch, release)
 
     def _orphans(self, waiting: Any, seen: set[Path], branch: Path, release: Any) -> Iterator[Any]:
@@ -157,24 +180,36 @@ class Directory:
 
     def _pages(self, dn: str) -> Iterator[tuple[str, dict[str, list[bytes]]]]:
         control = SimplePagedResultsControl(True, size=self._page_size, cookie="")
+        wanted = ["*", *self._shown_facts]
         while True:
             with plain_errors(self._endpoint):
                 try:
                     number = self._session.search_ext(
-                        dn, ldap.SCOPE_SUBTREE, "(objectClass=*)", _ALL, serverctrls=[control]
+                        dn, ldap.SCOPE_SUBTREE, "(objectClass=*)", wanted, serverctrls=[control]
                     )
-                    _, found, _, controls = self._session.result3(number)
+                    # one message at a time: the library takes much longer to collect a whole page
+                    controls = None
+                    while controls is None:
+                        kind, found, _, given = self._session.result3(number, all=0)
+                        for name, entry in found:
+                            if name is not None:
+                                yield name, entry
+                        if kind == ldap.RES_SEARCH_RESULT:
+                            controls = given
                 except ldap.NO_SUCH_OBJECT:
                     raise NoSuchBranch(
                         f"{self._endpoint.address} has no entry {dn}, or hides it."
                     ) from None
-            for name, entry in found:
-                if name is not None:
-                    yield name, entry
             cookie = next((c.cookie for c in controls if c.controlType == control.controlType), b"")
             if not cookie:
                 return
             control.cookie = cookie
+
+    @cached_property
+    def _shown_facts(self) -> list[str]:
+        """Operational attributes to ask for, where the server says which it has; else all."""
+        known = [n for n in _FACTS if n.lower() in self.schema.operational]
+        return known if "entryUUID" in known else ["+"]
 
     def read(self, paths: Sequence[Path]) -> list[ConfigObject | None]:
         """Return chosen entries as they are now."""
@@ -225,19 +260,24 @@ class Directory:
     def _object(self, path: Path, entry: dict[str, list[bytes]]) -> ConfigObject:
         attributes: Attributes = {}
         facts: Attributes = {}
-        schema = self.schema
+        known = self._readers
         for name, values in entry.items():
-            low = name.partition(";")[0].lower()
-            if low in schema.operational:
-                if low not in _HIDDEN_FACTS:
-                    facts[name] = self._values(low, values)
-            else:
-                attributes[name] = self._values(low, values)
+            reader = known.get(name) or self._reader(name)
+            if reader.shown:
+                read = reader.read
+                into = facts if reader.fact else attributes
+                if len(values) == 1:
+                    one = read(values[0])
+                    into[name] = one if reader.single else [one]
+                else:
+                    into[name] = [read(value) for value in values]
         for kind, value in _naming(path):
             self._without(attributes, kind, value)
-        classes = [c.decode() for c in entry.get("objectClass", ())]
         structural = entry.get("structuralObjectClass")
-        kind = structural[0].decode() if structural else schema.structural(classes)
+        if structural:
+            kind = structural[0].decode()
+        else:
+            kind = self.schema.structural([c.decode() for c in entry.get("objectClass", ())])
         identity = entry.get("entryUUID")
         return ConfigObject(
             name=path[-1] if path else "",
@@ -249,43 +289,45 @@ class Directory:
 
     def _without(self, attributes: Attributes, kind: str, value: str) -> None:
         """Leave out the value that the entry's own name holds already."""
-        for name in attributes:
-            if name.lower() == kind.lower():
-                found = attributes[name]
-                kept = [
-                    v
-                    for v in (found if isinstance(found, list) else [found])
-                    if not _same(v, value)
-                ]
-                if not kept:
-                    del attributes[name]
-                elif isinstance(found, list):
-                    attributes[name] = kept
-                return
+        name = kind if kind in attributes else self._spelt(attributes, kind)
+        if name is None:
+            return
+        found = attributes[name]
+        kept = [v for v in (found if isinstance(found, list) else [found]) if not _same(v, value)]
+        if not kept:
+            del attributes[name]
+        elif isinstance(found, list):
+            attributes[name] = kept
 
-    def _values(self, name: str, values: list[bytes]) -> Value:
-        found = [self._value(name, v) for v in values]
-        spec = self.schema.model.attributes.get(name)
-        single = name in self._single or (spec is not None and spec.shape == "single")
-        return found[0] if single and len(found) == 1 else found
+    def _spelt(self, attributes: Attributes, kind: str) -> str | None:
+        return next((name for name in attributes if name.lower() == kind.lower()), None)
+
+    @cached_property
+    def _readers(self) -> dict[str, "_Reader"]:
+        return {}
+
+    def _reader(self, name: str) -> "_Reader":
+        """Work out, once for each attribute, how its values are read."""
+        low = name.partition(";")[0].lower()
+        read: Callable[[bytes], Value] = _text
+        if low in self.schema.secret:
+            read = self._secrets.digest
+        elif low in self.schema.binary:
+            read = bytes
+        elif low in self.schema.references:
+            read = _dn
+        found = _Reader(
+            fact=low in self.schema.operational,
+            shown=low not in _HIDDEN_FACTS,
+            single=low in self._single,
+            read=read,
+        )
+        self._readers[name] = found
+        return found
 
     @cached_property
     def _single(self) -> set[str]:
         return {n.lower() for n, s in self.schema.model.attributes.items() if s.shape == "single"}
-
-    def _value(self, name: str, value: bytes) -> Value:
-        if name in self.schema.secret:
-            return self._secrets.digest(value)
-        if name in self.schema.binary:
-            return value
-        try:
-            text = value.decode()
-        except UnicodeDecodeError:
-            return value
-        if name in self.schema.references:
-            parts = split_dn(text)
-            return ",".join(parts) if parts else text
-        return text
 
     # Writing
 
@@ -350,9 +392,16 @@ class Directory:
 
     def apply(self, step: Step) -> Outcome:
         """Carry out one step, if the entry is as the step expects."""
-        schema = self.schema.model
         if step.action == "create":
             return self._create(step)
+        for _ in range(_ATTEMPTS - 1):
+            # the server itself may be putting references right at this very moment
+            with suppress(_JustChanged):
+                return self._attempt(step)
+        return self._attempt(step)
+
+    def _attempt(self, step: Step) -> Outcome:
+        schema = self.schema.model
         found, stamp = self._read_one(step.path)
         if step.action == "move":
             assert step.to is not None
@@ -406,7 +455,7 @@ class Directory:
                     ]
                     self._session.modify_ext_s(dn, request, serverctrls=controls)
             except ldap.ASSERTION_FAILED:
-                raise Conflict(f"{dn} was changed by somebody at this very moment.") from None
+                raise _JustChanged(f"{dn} was changed by somebody at this very moment.") from None
             except ldap.NO_SUCH_OBJECT:
                 raise Conflict(
                     f"{dn}, or the place it should go to, does not exist any more."
@@ -470,6 +519,32 @@ class Directory:
         return found
 
 
+class _JustChanged(Conflict):
+    """The entry changed between being read and being written."""
+
+
+class _Reader(NamedTuple):
+    """How the values of one attribute are read."""
+
+    fact: bool
+    shown: bool
+    single: bool
+    read: Callable[[bytes], Value]
+
+
+def _text(value: bytes) -> Value:
+    try:
+        return value.decode()
+    except UnicodeDecodeError:
+        return value
+
+
+def _dn(value: bytes) -> Value:
+    text = _text(value)
+    parts = split_dn(text) if isinstance(text, str) else None
+    return ",".join(parts) if parts else text
+
+
 _OPERATIONS = {"add": ldap.MOD_ADD, "delete": ldap.MOD_DELETE, "replace": ldap.MOD_REPLACE}
 
 
@@ -477,10 +552,16 @@ def _naming(path: Path) -> list[tuple[str, str]]:
     """Return attribute and value pairs of the last name (its RDN)."""
     if not path:
         return []
-    return [(kind, value) for kind, value, _ in str2dn(path[-1])[0]]
+    name = path[-1]
+    if "\\" not in name and "+" not in name:
+        kind, _, value = name.partition("=")
+        return [(kind, value)]
+    return [(kind, value) for kind, value, _ in str2dn(name)[0]]
 
 
 def _same(value: Value, other: str) -> bool:
+    if value == other:
+        return True
     return isinstance(value, str) and " ".join(value.casefold().split()) == " ".join(
         other.casefold().split()
     )

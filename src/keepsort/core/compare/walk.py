@@ -12,7 +12,6 @@ from keepsort.core.compare.comparison import (
     State,
     translate,
 )
-from keepsort.core.compare.likeness import alike
 from keepsort.core.compare.rules import Rules
 from keepsort.core.compare.values import differing_names, equal_values
 from keepsort.core.model import Attributes, Path, Schema, Value
@@ -55,6 +54,9 @@ def compare(
     walk.run()
     pairs: list[_Pair] = [(a, b, None) for a, b in walk.pair_up()]
     if likeness is not None:
+        # NumPy takes a while to load, and only this needs it
+        from keepsort.core.compare.likeness import alike
+
         pairs += alike(left, right, walk.only_left, walk.only_right, likeness, dissolved)
     found = _Telling(left, right, walk, pairs)
     return found.comparison(rules)

@@ -1,5 +1,7 @@
 """Kinds of object and what their attributes mean. They travel with every backup."""
 
+from collections.abc import Callable
+from functools import cached_property
 from typing import Literal
 
 import msgspec
@@ -56,7 +58,7 @@ class Kind(msgspec.Struct, frozen=True, omit_defaults=True):
 _PLAIN = AttributeSpec()
 
 
-class Schema(msgspec.Struct, frozen=True, omit_defaults=True):
+class Schema(msgspec.Struct, frozen=True, omit_defaults=True, dict=True):
     """All that is needed to read a tree without the system it came from.
 
     attributes: specs by attribute name that hold for every kind.
@@ -73,6 +75,22 @@ class Schema(msgspec.Struct, frozen=True, omit_defaults=True):
         if known is not None and attribute in known.attributes:
             return known.attributes[attribute]
         return self.attributes.get(attribute, _PLAIN)
+
+    @cached_property
+    def references(self) -> frozenset[str]:
+        """Names of the attributes that are references, in any kind."""
+        return self._named(lambda spec: spec.reference)
+
+    @cached_property
+    def many_formed(self) -> frozenset[str]:
+        """Names of the attributes whose equal values can be written in more than one form."""
+        return self._named(lambda spec: spec.shape == "set" or spec.number)
+
+    def _named(self, test: Callable[[AttributeSpec], bool]) -> frozenset[str]:
+        found = {name for name, spec in self.attributes.items() if test(spec)}
+        for kind in self.kinds.values():
+            found |= {name for name, spec in kind.attributes.items() if test(spec)}
+        return frozenset(found)
 
     def label(self, kind: str) -> str:
         """Return what people call this kind."""

@@ -1,6 +1,7 @@
 """How a path is written for people, and read back."""
 
 import re
+from functools import lru_cache
 
 import msgspec
 
@@ -30,17 +31,25 @@ class DistinguishedNames(msgspec.Struct, frozen=True, tag="dn"):
 
     def read(self, text: str) -> Path | None:
         """Read a DN; None where it does not lie at or under the base, or is no DN."""
-        names = split_dn(text)
-        if names is None:
-            return None
-        base = split_dn(self.base) or []
-        cut = len(names) - len(base)
-        if cut < 0 or [_folded(n) for n in names[cut:]] != [_folded(n) for n in base]:
-            return None
-        return tuple(reversed(names[:cut]))
+        return _read_dn(text, self.base)
 
 
 Notation = SlashPaths | DistinguishedNames
+
+
+@lru_cache(maxsize=16384)
+def _read_dn(text: str, base: str) -> Path | None:
+    """Read a DN from its end; entries that stand together share what was read of those above."""
+    if text == base:
+        return ()
+    found = _RDN.match(text)
+    if found is not None and found["end"]:
+        above = _read_dn(text[found.end() :], base)
+        if above is not None:
+            return (*above, _plain_rdn(found["rdn"]))
+    names, tail = split_dn(text), split_dn(base)
+    same = names is not None and tail is not None and _folded_all(names) == _folded_all(tail)
+    return () if same else None
 
 
 def write_slash(path: Path) -> str:
@@ -71,7 +80,7 @@ def split_dn(text: str) -> list[str] | None:
         found = _RDN.match(text, position)
         if found is None:
             return None
-        names.append("+".join(_plain_pair(p) for p in _PLUS.split(found["rdn"].strip())))
+        names.append(_plain_rdn(found["rdn"]))
         position = found.end()
         if found["end"] and position == len(text):
             return None
@@ -81,6 +90,13 @@ def split_dn(text: str) -> list[str] | None:
 _PLUS = re.compile(r"(?<!\\)\+")
 _ESCAPED = re.compile(r"((?:\\[0-9A-Fa-f]{2})+)|\\(.)", re.DOTALL)
 _SPECIAL = re.compile(r'[,+"\\<>;\x00]')
+
+
+def _plain_rdn(rdn: str) -> str:
+    if "\\" not in rdn and "+" not in rdn:
+        kind, _, value = rdn.partition("=")
+        return f"{kind.strip()}={value.strip()}"
+    return "+".join(_plain_pair(pair) for pair in _PLUS.split(rdn.strip()))
 
 
 def _plain_pair(pair: str) -> str:
@@ -110,5 +126,5 @@ def _unescaped(found: re.Match[str]) -> str:
     return found[2]
 
 
-def _folded(name: str) -> str:
-    return " ".join(name.casefold().split())
+def _folded_all(names: list[str]) -> list[str]:
+    return [" ".join(name.casefold().split()) for name in names]

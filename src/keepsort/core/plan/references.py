@@ -9,7 +9,8 @@ from keepsort.core.snapshot import Node, Snapshot
 
 def references(schema: Schema, kind: str, attributes: Attributes) -> Iterator[tuple[str, Path]]:
     """Yield the attribute and the path of every reference that lies within the system."""
-    for name, value in attributes.items():
+    for name in sorted(attributes.keys() & schema.references):
+        value = attributes[name]
         if schema.spec(kind, name).reference:
             for part in value if isinstance(value, list) else (value,):
                 path = schema.notation.read(part) if isinstance(part, str) else None
@@ -32,7 +33,8 @@ def redirected(
         target = place(path)
         return value if target is path else schema.notation.write(target)
 
-    for name, value in attributes.items():
+    for name in attributes.keys() & schema.references:
+        value = attributes[name]
         if schema.spec(kind, name).reference:
             new = moved(value)
             if new != value:

@@ -10,6 +10,7 @@ from keepsort.core.model.canonical import canonical_value
 from keepsort.core.model.kinds import Schema
 from keepsort.core.model.objects import ConfigObject, Path
 from keepsort.core.snapshot.encoding import (
+    BLOB_OVER,
     NO_FACTS,
     Children,
     Entry,
@@ -85,7 +86,6 @@ class SnapshotBuilder:
         self._top: _Open | None = None
         self._stack: list[_Open] = []
         self._stack_path: Path = ()
-        self._special: dict[str, frozenset[str]] = {}
         self.count = 0
 
     @property
@@ -96,13 +96,16 @@ class SnapshotBuilder:
     def add(self, path: Path, obj: ConfigObject) -> None:
         """Add the object at `path`. Raises `StreamError`."""
         attributes = obj.attributes
-        for name in self._special_names(obj.kind) & attributes.keys():
-            spec = self._schema.spec(obj.kind, name)
+        for name in attributes.keys() & self._schema.many_formed:
             value = attributes[name]
-            canonical = canonical_value(spec, value)
+            if type(value) is list and len(value) == 1 and type(value[0]) is str:
+                continue
+            canonical = canonical_value(self._schema.spec(obj.kind, name), value)
             if canonical is not value:
                 attributes = {**attributes, name: canonical}
-        raw = encode(self._writer.without_blobs(attributes))
+        raw = encode(attributes)
+        if len(raw) > BLOB_OVER:
+            raw = encode(self._writer.without_blobs(attributes))
         opened = _Open(self._key(obj.name), obj, raw, encode(obj.facts) if obj.facts else None)
         self.count += 1
         if self._top is None:
@@ -137,17 +140,6 @@ class SnapshotBuilder:
         )
         self._writer.flush()
         return Snapshot(self._store, root, self._schema)
-
-    def _special_names(self, kind: str) -> frozenset[str]:
-        """Names of attributes whose values have more than one form."""
-        known = self._special.get(kind)
-        if known is None:
-            specs = {**self._schema.attributes}
-            if kind in self._schema.kinds:
-                specs.update(self._schema.kinds[kind].attributes)
-            known = frozenset(n for n, s in specs.items() if s.shape == "set" or s.number)
-            self._special[kind] = known
-        return known
 
     def _parent_of(self, path: Path) -> _Open:
         above = path[:-1]

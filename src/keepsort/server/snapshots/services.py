@@ -1,7 +1,8 @@
 """Looking at live systems, and keeping what was seen."""
 
-from collections.abc import Callable
-from contextlib import suppress
+import gc
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from datetime import datetime
 from time import monotonic
 
@@ -76,7 +77,7 @@ def take(
     Raises a `ConnectorError`; nothing is kept then.
     """
     started = monotonic()
-    with opened(system) as connector:
+    with opened(system) as connector, _without_gc():
         description = connector.describe()
         before = _previous(system, branch)
         builder = SnapshotBuilder(
@@ -107,6 +108,18 @@ def take(
         )  # fmt: skip
         _drop_old_looks(system)
     return record
+
+
+@contextmanager
+def _without_gc() -> Iterator[None]:
+    """Pause the collector of cycles: a stream of objects makes none, and much for it to look at."""
+    was_on = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was_on:
+            gc.enable()
 
 
 def _changes(backup: Record | None, tree: Snapshot) -> dict[str, int]:

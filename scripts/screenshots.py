@@ -1,0 +1,90 @@
+"""Makes the pictures in docs/screenshots from the demo: ``make screenshots``.
+
+The demo is started fresh in a folder of its own, so that the pictures are always of the same story.
+"""
+
+import os
+import re
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).resolve().parents[1]
+TARGET = ROOT / "docs" / "screenshots"
+
+
+def picture(page: Page, name: str) -> None:
+    page.mouse.move(640, 795)
+    page.wait_for_timeout(500)
+    page.screenshot(path=TARGET / f"{name}.png")
+
+
+def tour(page: Page, url: str, user: str, password: str) -> None:
+    """Walk through the main job and picture each view."""
+    page.goto(url)
+    page.get_by_label("Name").fill(user)
+    page.get_by_label("Password").fill(password)
+    page.keyboard.press("Enter")
+    page.get_by_role("article", name="People").wait_for()
+    picture(page, "watch")
+    page.get_by_role("article", name="People").get_by_role("link", name="People").click()
+    page.get_by_role("heading", name="Ansel Brandvold").wait_for()
+    page.get_by_role("switch", name="Put it back in its place").click()
+    page.get_by_role("switch", name="Put back title").click()
+    page.get_by_role("checkbox", name="Put back Imke Farrow").click()
+    page.get_by_text("come along").wait_for()
+    picture(page, "sort")
+    page.get_by_role("button", name="by night").click()
+    picture(page, "sort-night")
+    page.get_by_role("button", name="by day").click()
+    page.get_by_role("button", name="Preview").click()
+    page.get_by_text("what is sent to").wait_for()
+    page.keyboard.press("ArrowDown")
+    picture(page, "preview")
+    page.get_by_role("button", name="Restore").click()
+    page.get_by_role("heading", name="done and verified").wait_for()
+    picture(page, "run")
+    page.get_by_role("link", name="Backups").click()
+    page.get_by_role("heading", name="Backups of People").wait_for()
+    picture(page, "backups")
+
+
+def main() -> None:
+    TARGET.mkdir(parents=True, exist_ok=True)
+    state = Path(tempfile.mkdtemp(prefix="keepsort-pictures-"))
+    state.chmod(0o755)
+    log = state / "demo.log"
+    environment = {**os.environ, "KEEPSORT_STATE": str(state), "PYTHONUNBUFFERED": "1"}
+    environment.pop("KEEPSORT_DATABASE_URL", None)
+    with log.open("wb") as out:
+        demo = subprocess.Popen(
+            [sys.executable, "-m", "demo.run"], cwd=ROOT, env=environment, stdout=out, stderr=out
+        )
+    pattern = r"at (\S+)/ .*\nSign in as (\S+) .* password (\S+)"
+    while not (found := re.search(pattern, log.read_text())):
+        if demo.poll() is not None:
+            sys.exit(log.read_text())
+        time.sleep(0.2)
+    try:
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(
+                executable_path="/usr/bin/chromium",
+                args=["--no-sandbox", "--disable-gpu", "--disable-background-networking"],
+            )
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            tour(page, found[1], found[2], found[3])
+            browser.close()
+    finally:
+        demo.send_signal(signal.SIGTERM)
+        demo.wait(60)
+        shutil.rmtree(state, ignore_errors=True)
+
+
+if __name__ == "__main__":
+    main()
