@@ -26,6 +26,7 @@ $(STAMP)/python: pyproject.toml requirements.txt $(STAMP)/system
 	@mkdir -p $(STAMP)
 	@test -x $(PY) || $(PYTHON) -m venv $(VENV)
 	@$(VENV)/bin/pip install --quiet --disable-pip-version-check -r requirements.txt
+	@$(VENV)/bin/pip install --quiet --disable-pip-version-check --no-deps -e .
 	@touch $@
 
 $(STAMP)/node: web/package.json web/package-lock.json
@@ -58,8 +59,8 @@ types: setup $(STAMP)/node
 lint: setup $(STAMP)/node
 	@$(VENV)/bin/ruff check .
 	@$(VENV)/bin/ruff format --check .
-	@$(VENV)/bin/mypy
-	@$(VENV)/bin/lint-imports --no-cache
+	@KEEPSORT_STATE=build/state $(VENV)/bin/mypy
+	@$(VENV)/bin/lint-imports --no-cache >/dev/null || $(VENV)/bin/lint-imports --no-cache
 	@$(PY) -m tests.schema build/openapi.json
 	@cd web && npx --no-install openapi-typescript ../build/openapi.json -o ../build/schema.d.ts >/dev/null 2>&1
 	@cmp build/schema.d.ts web/src/lib/api/schema.d.ts || { echo "The API has changed: run make types"; exit 1; }

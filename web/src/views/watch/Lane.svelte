@@ -23,7 +23,7 @@
 
 <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_noninteractive_element_interactions -->
 <article
-  class="grid min-h-24 grid-cols-[168px_minmax(0,1fr)_250px] items-center border-b border-line pl-2
+  class="grid min-h-24 grid-cols-[168px_minmax(0,1fr)_250px] items-center gap-y-2 border-b border-line py-2.5 pl-2
     {chosen ? 'bg-sheet shadow-[inset_3px_0_0_var(--ink)]' : ''}"
   aria-label={system.name}
   onclick={onchoose}
@@ -59,7 +59,7 @@
     </div>
   </div>
   {#if system.sample.length}
-    <ul class="col-span-3 flex flex-wrap gap-x-4 gap-y-1 pb-2 pl-[168px] text-sm">
+    <ul class="col-span-3 flex flex-wrap gap-x-4 gap-y-1 pl-[182px] text-sm">
       {#each system.sample as one (JSON.stringify(one))}
         <li>
           <a
