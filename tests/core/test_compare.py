@@ -15,7 +15,7 @@ def thing(name: str, identity: str | None = None, **attributes: object) -> Confi
 
 def grown(*things: tuple[Path, ConfigObject]) -> Tree:
     tree: Tree = {(): ConfigObject(name="", kind="group")}
-    tree.update({path: obj for path, obj in things})
+    tree.update(dict(things))
     return tree
 
 

@@ -136,7 +136,8 @@ class _Carrier:
                 stopped = "The run was cancelled before this step."
             lacking = [n for n in step.needs if self.lines[n].state != _State.DONE]
             if stopped or lacking:
-                reason = stopped or f"It needs step {lacking[0]}, which was not done."
+                needed = f"It needs step {lacking[0]}, which was not done." if lacking else ""
+                reason = stopped if self.run.cancel_asked else needed or stopped
                 self._write(line, _State.SKIPPED, reason)
                 continue
             self._step(step, line)

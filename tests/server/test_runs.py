@@ -1,0 +1,141 @@
+"""Runs: roles of the journal, cancelling, hidden branches, and what a worker does."""
+
+import pytest
+
+from demo.servers.slapd import Slapd
+from keepsort.core.plan import Pick
+from keepsort.server import tasks
+from keepsort.server.problems import Problem
+from keepsort.server.restores import engine
+from keepsort.server.restores.models import PlanRecord, Run, RunStep
+from keepsort.server.restores.previewing import preview, preview_undo
+from keepsort.server.snapshots.models import Record, Work
+from keepsort.server.snapshots.services import take
+from keepsort.server.systems.models import Successor, System
+from keepsort.server.systems.services import remember_successor, successors
+from tests.conftest import dn
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+ANSEL, IMKE = ("ou=divers", "cn=Ansel Brandvold"), ("ou=divers", "cn=Imke Farrow")
+LEADS = ("ou=groups", "cn=night-dive-leads")
+
+
+@pytest.fixture
+def plan(people: System, slapd: Slapd) -> PlanRecord:
+    """A group and what it names are to come back."""
+    backup = take(people, Record.Kind.BACKUP)
+    slapd.change(
+        f"dn: {dn('night-dive-leads', 'groups')}\nchangetype: delete\n\n"
+        f"dn: {dn('Imke Farrow')}\nchangetype: delete\n\n"
+        f"dn: {dn('Ansel Brandvold')}\nchangetype: modify\nreplace: title\ntitle: Visitor\n"
+    )
+    return preview(backup, [Pick(LEADS), Pick(ANSEL)])
+
+
+def states(run: Run) -> list[str]:
+    return list(run.steps.values_list("state", flat=True))
+
+
+def test_what_depends_on_a_failed_step_is_skipped(plan: PlanRecord, slapd: Slapd) -> None:
+    slapd.load(f"dn: {dn('Imke Farrow')}\nobjectClass: person\ncn: Imke Farrow\nsn: Another\n")
+    stopping = engine.start(plan, [], None)
+    engine.carry_out(stopping.pk)
+    assert states(stopping) == ["conflict", "skipped", "skipped"]
+    assert "which was not done" in stopping.steps.get(number=2).message
+    stopping.refresh_from_db()
+    assert stopping.outcome == "failed"
+    assert stopping.state == Run.State.FINISHED
+
+
+def test_what_does_not_depend_on_it_goes_on_if_asked(plan: PlanRecord, slapd: Slapd) -> None:
+    slapd.load(f"dn: {dn('Imke Farrow')}\nobjectClass: person\ncn: Imke Farrow\nsn: Another\n")
+    run = engine.carry_out(engine.start(plan, [], None, Run.OnFailure.GO_ON).pk)
+    assert states(run) == ["conflict", "skipped", "done"]
+    assert run.outcome == "partial"
+    undo = preview_undo(run)
+    assert undo.summary["steps"] == 1, "only what was done is undone"
+
+
+def test_cancelled_between_steps(plan: PlanRecord) -> None:
+    run = engine.start(plan, [], None)
+    Run.objects.filter(pk=run.pk).update(cancel_asked=True)
+    run = engine.carry_out(run.pk)
+    assert states(run) == ["skipped"] * 3
+    assert run.outcome == "cancelled"
+    with pytest.raises(Problem, match="nothing to undo"):
+        preview_undo(run)
+
+
+def test_a_step_in_doubt_is_settled_by_looking(plan: PlanRecord, slapd: Slapd) -> None:
+    run = engine.start(plan, [], None)
+    Run.objects.filter(pk=run.pk).update(state=Run.State.RUNNING)
+    RunStep.objects.filter(run=run, number=1).update(state=RunStep.State.IN_DOUBT)
+    # the server had done it when the process died
+    slapd.load(
+        f"dn: {dn('Imke Farrow')}\nobjectClass: inetOrgPerson\ncn: Imke Farrow\nsn: Farrow\n"
+        "description: Nachtwächterin\\, Riff\n"
+    )
+    assert engine.is_interrupted(Run.objects.get(pk=run.pk))
+    tasks.resume_interrupted(0)
+    run.refresh_from_db()
+    assert run.outcome == "verified"
+    first = run.steps.get(number=1)
+    assert first.already
+    assert not run.steps.get(number=2).already
+
+
+def test_a_run_whose_system_is_away_says_so(plan: PlanRecord, slapd: Slapd) -> None:
+    run = engine.start(plan, [], None)
+    slapd.stop()
+    run = engine.carry_out(run.pk)
+    assert run.outcome == "failed"
+    assert "does not answer" in run.message
+    assert states(run) == ["skipped"] * 3
+    slapd.start()
+
+
+def test_what_must_be_confirmed_is_confirmed_first(people: System, slapd: Slapd) -> None:
+    backup = take(people, Record.Kind.BACKUP)
+    slapd.load(f"dn: {dn('Guest', 'visitors')}\nobjectClass: person\ncn: Guest\nsn: G\n")
+    slapd.change(
+        f"dn: {dn('boat-crew', 'groups')}\nchangetype: modify\nadd: member\n"
+        f"member: {dn('Guest', 'visitors')}\n"
+    )
+    plan = preview(backup, [Pick(("ou=visitors", "cn=Guest"), "remove")])
+    with pytest.raises(Problem, match="To be confirmed") as problem:
+        engine.start(plan, [], None)
+    name = problem.value.way_out.removeprefix("Confirm: ").rstrip(".")
+    assert engine.carry_out(engine.start(plan, [name], None).pk).outcome == "verified"
+
+
+def test_a_worker_makes_backups_and_tells_why_it_could_not(people: System, slapd: Slapd) -> None:
+    work = Work.objects.create(system=people, kind="backup", note="by hand")
+    tasks.do_work(work.pk)
+    work.refresh_from_db()
+    assert work.state == Work.State.DONE
+    assert work.result is not None
+    assert work.result.note == "by hand"
+    slapd.stop()
+    failed = Work.objects.create(system=people, kind="look")
+    tasks.do_work(failed.pk)
+    failed.refresh_from_db()
+    assert failed.state == Work.State.FAILED
+    assert "Check the address" in failed.message
+    assert Record.objects.count() == 1
+
+
+def test_looks_are_forgotten_but_not_those_that_plans_stand_on(plan: PlanRecord) -> None:
+    for _ in range(5):
+        take(plan.system, Record.Kind.LOOK)
+    looks = Record.objects.filter(kind=Record.Kind.LOOK)
+    assert looks.count() == 4
+    assert plan.look in looks
+
+
+def test_successors_form_chains(people: System) -> None:
+    remember_successor(people, "one", "two")
+    remember_successor(people, "one", "three")
+    remember_successor(people, "one", "three")
+    assert successors(people) == {"one": "three", "two": "three"}
+    assert Successor.objects.count() == 2
