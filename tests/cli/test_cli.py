@@ -216,7 +216,8 @@ def test_killed_in_the_middle_and_resumed(command: Command, slapd: Slapd) -> Non
     assert run["state"] == "interrupted"
     other = str(command.json("preview", number, "--pick", "/**")["plan"])
     assert "resume" in command.fails("restore", other), "one run a system at a time"
-    done = command.json("resume", str(run["run"]))
+    done = command.json("restore", str(plan["plan"]))
+    assert done["run"] == run["run"], "asked again, it goes on"
     assert done["outcome"] == "verified"
     assert {s["state"] for s in done["steps"]} == {"done"}
     assert command.json("compare", number)["tally"] == {}

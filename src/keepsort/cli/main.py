@@ -243,14 +243,18 @@ def restore(
     ] = False,
     as_json: Json = False,
 ) -> None:
-    """Carry out a plan that was previewed."""
+    """Carry out a plan that was previewed, or go on with a run of it that was interrupted."""
     from keepsort.cli.showing import show_run
     from keepsort.server.restores import engine
     from keepsort.server.restores.models import Run
     from keepsort.server.restores.services import find_plan
 
-    mode = Run.OnFailure.GO_ON if go_on else Run.OnFailure.STOP
-    run = engine.start(find_plan(plan), confirm or [], None, mode)
+    record = find_plan(plan)
+    # a run of this plan that was interrupted is gone on with; nothing is done twice
+    run = record.runs.exclude(state=Run.State.FINISHED).first()
+    if run is None:
+        mode = Run.OnFailure.GO_ON if go_on else Run.OnFailure.STOP
+        run = engine.start(record, confirm or [], None, mode)
     show_run(Output(as_json), engine.carry_out(run.pk))
 
 
