@@ -1,5 +1,10 @@
 """Runs the command: ``python -m keepsort.cli``."""
 
-from keepsort.cli.main import main
+import gc
+
+# a command lives briefly: looking for cycles while it loads only makes it slower to start
+gc.disable()
+
+from keepsort.cli.main import main  # noqa: E402
 
 main()

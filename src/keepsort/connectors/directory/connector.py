@@ -263,14 +263,14 @@ class Directory:
         known = self._readers
         for name, values in entry.items():
             reader = known.get(name) or self._reader(name)
-            if reader.shown:
-                read = reader.read
-                into = facts if reader.fact else attributes
-                if len(values) == 1:
-                    one = read(values[0])
-                    into[name] = one if reader.single else [one]
-                else:
-                    into[name] = [read(value) for value in values]
+            shown, fact, single, read = reader
+            if shown:
+                into = facts if fact else attributes
+                try:
+                    found = [read(value) for value in values]
+                except UnicodeDecodeError:
+                    found = [_text(value) for value in values]
+                into[name] = found[0] if single and len(found) == 1 else found
         for kind, value in _naming(path):
             self._without(attributes, kind, value)
         structural = entry.get("structuralObjectClass")
@@ -309,7 +309,7 @@ class Directory:
     def _reader(self, name: str) -> "_Reader":
         """Work out, once for each attribute, how its values are read."""
         low = name.partition(";")[0].lower()
-        read: Callable[[bytes], Value] = _text
+        read: Callable[[bytes], Value] = bytes.decode
         if low in self.schema.secret:
             read = self._secrets.digest
         elif low in self.schema.binary:
@@ -526,8 +526,8 @@ class _JustChanged(Conflict):
 class _Reader(NamedTuple):
     """How the values of one attribute are read."""
 
-    fact: bool
     shown: bool
+    fact: bool
     single: bool
     read: Callable[[bytes], Value]
 

@@ -26,6 +26,8 @@ class Hunk(NamedTuple):
 
 def diff(left: Sequence[Hashable], right: Sequence[Hashable]) -> list[Hunk]:
     """Return the hunks, in order, that turn `left` into `right`; between them all is equal."""
+    if set(left).isdisjoint(right):
+        return [Hunk(0, len(left), 0, len(right))] if left or right else []
     ids: dict[Hashable, int] = {}
     a = [ids.setdefault(line, len(ids)) for line in left]
     b = [ids.setdefault(line, len(ids)) for line in right]

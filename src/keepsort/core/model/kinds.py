@@ -1,6 +1,5 @@
 """Kinds of object and what their attributes mean. They travel with every backup."""
 
-from collections.abc import Callable
 from functools import cached_property
 from typing import Literal
 
@@ -79,17 +78,9 @@ class Schema(msgspec.Struct, frozen=True, omit_defaults=True, dict=True):
     @cached_property
     def references(self) -> frozenset[str]:
         """Names of the attributes that are references, in any kind."""
-        return self._named(lambda spec: spec.reference)
-
-    @cached_property
-    def many_formed(self) -> frozenset[str]:
-        """Names of the attributes whose equal values can be written in more than one form."""
-        return self._named(lambda spec: spec.shape == "set" or spec.number)
-
-    def _named(self, test: Callable[[AttributeSpec], bool]) -> frozenset[str]:
-        found = {name for name, spec in self.attributes.items() if test(spec)}
+        found = {name for name, spec in self.attributes.items() if spec.reference}
         for kind in self.kinds.values():
-            found |= {name for name, spec in kind.attributes.items() if test(spec)}
+            found |= {name for name, spec in kind.attributes.items() if spec.reference}
         return frozenset(found)
 
     def label(self, kind: str) -> str:

@@ -22,7 +22,15 @@ class NameRule(msgspec.Struct, frozen=True, omit_defaults=True):
 
     def keys(self, path: tuple[str, ...]) -> tuple[str, ...]:
         """Return `path` with every name in the form that compares."""
-        return tuple(_folded(name, self.exact_types) for name in path) if self.fold else path
+        if not self.fold or not path:
+            return path
+        # what stands above is the same for all siblings
+        return (*_folded_all(path[:-1], self.exact_types), _folded(path[-1], self.exact_types))
+
+
+@lru_cache(maxsize=16384)
+def _folded_all(path: tuple[str, ...], exact_types: tuple[str, ...]) -> tuple[str, ...]:
+    return tuple(_folded(name, exact_types) for name in path)
 
 
 @lru_cache(maxsize=65536)

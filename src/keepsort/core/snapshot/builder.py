@@ -96,13 +96,12 @@ class SnapshotBuilder:
     def add(self, path: Path, obj: ConfigObject) -> None:
         """Add the object at `path`. Raises `StreamError`."""
         attributes = obj.attributes
-        for name in attributes.keys() & self._schema.many_formed:
-            value = attributes[name]
-            if type(value) is list and len(value) == 1 and type(value[0]) is str:
-                continue
-            canonical = canonical_value(self._schema.spec(obj.kind, name), value)
-            if canonical is not value:
-                attributes = {**attributes, name: canonical}
+        for name, value in obj.attributes.items():
+            shape = type(value)
+            if shape is float or (shape is list and (len(value) != 1 or type(value[0]) is not str)):
+                canonical = canonical_value(self._schema.spec(obj.kind, name), value)
+                if canonical is not value:
+                    attributes = {**attributes, name: canonical}
         raw = encode(attributes)
         if len(raw) > BLOB_OVER:
             raw = encode(self._writer.without_blobs(attributes))
