@@ -46,12 +46,10 @@ def plan_restore(
     picks: list[Pick],
     *,
     policy: Policy = "overwrite",
-    can_rename: bool = True,
 ) -> Plan:
     """Plan what the picks ask for. The same input gives the same plan.
 
     comparison: the backup against a look at live; its live side is what every step expects.
-    can_rename: whether the system can move an object; else it is created anew and removed.
     """
     planner = _Planner(comparison, policy)
     planner.take(picks)

@@ -21,7 +21,7 @@ from keepsort.core.snapshot.encoding import (
     encode,
     pack_array,
 )
-from keepsort.core.snapshot.reader import Node, Snapshot
+from keepsort.core.snapshot.reader import Snapshot
 from keepsort.core.snapshot.store import ChunkStore
 from keepsort.core.snapshot.writer import ChunkWriter, write_children
 
@@ -127,7 +127,7 @@ class SnapshotBuilder:
         if self._top is None:
             raise StreamError("the stream held no object")
         at_keys = self._schema.names.keys(self._at)
-        item = self._close(self._top, at_keys, self._likeness.top())
+        item = self._close(self._top, at_keys)
         like = self._likeness
         root = Root(
             significant=self._writer.put(pack_array([item.entry]), lambda: like.root(False)),
@@ -170,7 +170,7 @@ class SnapshotBuilder:
             parent = self._stack[depth - 1]
             path = tuple(o.key for o in self._stack[1 : depth + 1])
             at = (*self._schema.names.keys(self._at), *path)
-            item = self._close(done, at, None)
+            item = self._close(done, at)
             assert parent.nested is not None
             if parent.items is None:
                 parent.items = []
@@ -178,13 +178,13 @@ class SnapshotBuilder:
             # the name stays known, so that a second one of it is noticed
             parent.nested[done.key] = _WRITTEN
 
-    def _close(self, opened: _Open, path: Path, like: Node | None) -> Item:
+    def _close(self, opened: _Open, path: Path) -> Item:
         """Encode an object with everything beneath it."""
         items = opened.items or []
         if opened.nested:
             for key, inner in opened.nested.items():
                 if inner is not _WRITTEN:
-                    items.append(self._close(inner, (*path, key), None))
+                    items.append(self._close(inner, (*path, key)))
         items.sort(key=attrgetter("key"))
         children, facts_children = write_children(
             self._writer, items, self._likeness.pages(path) if items else None
@@ -220,10 +220,6 @@ class Likeness:
 
     def __init__(self, previous: Snapshot | None) -> None:
         self._previous = previous
-
-    def top(self) -> Node | None:
-        """Return the topmost object of the older snapshot."""
-        return self._previous.top() if self._previous else None
 
     def root(self, facts: bool) -> bytes | None:
         """Return the address of the topmost page."""

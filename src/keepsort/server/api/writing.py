@@ -3,11 +3,9 @@
 from dataclasses import asdict
 from typing import Any
 
-import msgspec
-
 from keepsort.connectors.registry import connector_types
 from keepsort.core.compare import compare_attributes
-from keepsort.core.model import Path, Schema
+from keepsort.core.model import Schema
 from keepsort.core.plan import Finding, Step, changed_names
 from keepsort.server.restores.engine import is_interrupted
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
@@ -186,8 +184,3 @@ def run(found: Run) -> dict[str, Any]:
     ]
     left = found.after.changes if found.after else {}
     return run_brief(found) | {"lines": lines, "content": plan(found.plan), "left_now": left}
-
-
-def path_of(values: list[str]) -> Path:
-    """Return a path from what a request holds."""
-    return tuple(msgspec.convert(values, list[str]))
