@@ -4,41 +4,49 @@ Exit status: 0 on success, 1 on an error (said on standard error), 2 on wrong us
 """
 
 import os
+import subprocess
 import sys
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Any
 
-import typer
+import click
 
 from keepsort.cli.output import Output
 
-app = typer.Typer(
-    name="keepsort", no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False,
-    help="Look into configuration backups, and put back only what should go back.",
-)  # fmt: skip
-system_app = typer.Typer(no_args_is_help=True, help="The systems that are kept.")
-app.add_typer(system_app, name="system")
+if TYPE_CHECKING:
+    from keepsort.core.plan import Policy
 
-Json = Annotated[bool, typer.Option("--json", help="Print one JSON document.")]
-_SystemName = Annotated[str, typer.Argument(metavar="SYSTEM")]
-_BackupNumber = Annotated[str, typer.Argument(metavar="BACKUP")]
+
+@click.group()
+def app() -> None:
+    """Look into configuration backups, and put back only what should go back."""
+
+
+@app.group("system")
+def system_app() -> None:
+    """The systems that are kept."""
+
+
+_as_json = click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+_backup = click.argument("backup")
 
 
 def main() -> None:
     """Run the command."""
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "keepsort.server.settings")
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "keepsort.cli.settings")
     import django
     from django.db import OperationalError
 
     from keepsort.connectors.errors import ConnectorError
     from keepsort.core.snapshot import ChunkMissing
-    from keepsort.server.migrating import migrate_if_needed
+    from keepsort.server.migrating import is_current
     from keepsort.server.problems import Problem
 
     try:
         django.setup()
-        if not {"--help", "-h"} & set(sys.argv):
-            migrate_if_needed()
-        app()
+        if not {"--help", "-h"} & set(sys.argv) and not is_current():
+            # the migrations of the queue are known only to the server's settings
+            subprocess.run([sys.executable, "-m", "keepsort.server.migrating"], check=True)
+        app(prog_name="keepsort")
     except (Problem, ConnectorError, ChunkMissing, ValueError) as error:
         _fail(str(error))
     except OperationalError as error:
@@ -52,28 +60,31 @@ def _fail(message: str) -> None:
 
 
 @system_app.command("add")
+@click.argument("name", metavar="SYSTEM")
+@click.option("--connector", required=True, help="Which connector: directory.")
+@click.option("--address", required=True, help="Where the system answers.")
+@click.option("--option", multiple=True, help="NAME=VALUE, as often as needed.")
+@click.option("--user", default="", help="The account to sign in with.")
+@click.option("--password-stdin", is_flag=True, help="Read the password from standard input.")
+@_as_json
 def system_add(
-    name: _SystemName,
-    connector: Annotated[str, typer.Option(help="Which connector: directory.")],
-    address: Annotated[str, typer.Option(help="Where the system answers.")],
-    option: Annotated[
-        list[str] | None, typer.Option(help="NAME=VALUE, as often as needed.")
-    ] = None,
-    user: Annotated[str, typer.Option(help="The account to sign in with.")] = "",
-    password_stdin: Annotated[
-        bool, typer.Option(help="Read the password from standard input.")
-    ] = False,
-    as_json: Json = False,
+    name: str,
+    connector: str,
+    address: str,
+    option: tuple[str, ...],
+    user: str,
+    password_stdin: bool,
+    as_json: bool,
 ) -> None:
     """Add a system, once it has answered."""
     from keepsort.connectors.errors import ConnectorError
     from keepsort.server.systems.services import add_system, try_connection
 
     options = {}
-    for text in option or []:
+    for text in option:
         key, equals, value = text.partition("=")
         if not equals:
-            raise typer.BadParameter(f"{text!r} is not NAME=VALUE", param_hint="--option")
+            raise click.BadParameter(f"{text!r} is not NAME=VALUE", param_hint="--option")
         options[key] = value
     password = sys.stdin.readline().rstrip("\r\n") if password_stdin else ""
     system = add_system(name, connector, address, options, user, password)
@@ -89,7 +100,8 @@ def system_add(
 
 
 @system_app.command("list")
-def system_list(as_json: Json = False) -> None:
+@_as_json
+def system_list(as_json: bool) -> None:
     """List the systems."""
     from keepsort.server.systems.models import System
 
@@ -101,7 +113,9 @@ def system_list(as_json: Json = False) -> None:
 
 
 @system_app.command("remove")
-def system_remove(name: _SystemName, as_json: Json = False) -> None:
+@click.argument("name", metavar="SYSTEM")
+@_as_json
+def system_remove(name: str, as_json: bool) -> None:
     """Remove a system with all its backups and runs. The live system stays as it is."""
     from keepsort.server.restores.services import remove_system
     from keepsort.server.systems.services import find_system
@@ -115,12 +129,11 @@ def system_remove(name: _SystemName, as_json: Json = False) -> None:
 
 
 @app.command()
-def backup(
-    system: _SystemName,
-    branch: Annotated[str, typer.Option(help="Only this branch.")] = "/",
-    note: Annotated[str, typer.Option(help="What to remember it by.")] = "",
-    as_json: Json = False,
-) -> None:
+@click.argument("system")
+@click.option("--branch", default="/", help="Only this branch.")
+@click.option("--note", default="", help="What to remember it by.")
+@_as_json
+def backup(system: str, branch: str, note: str, as_json: bool) -> None:
     """Back up a system, or one branch of it."""
     from keepsort.server.restores.services import branch_path
     from keepsort.server.snapshots.models import Record
@@ -143,7 +156,9 @@ def backup(
 
 
 @app.command()
-def backups(system: _SystemName, as_json: Json = False) -> None:
+@click.argument("system")
+@_as_json
+def backups(system: str, as_json: bool) -> None:
     """List the backups of a system, newest first."""
     from keepsort.server.snapshots.models import Record
     from keepsort.server.systems.services import find_system
@@ -166,12 +181,13 @@ def backups(system: _SystemName, as_json: Json = False) -> None:
 
 
 @app.command()
-def show(
-    backup: _BackupNumber,
-    path: Annotated[str, typer.Argument(metavar="[PATH]")] = "/",
-    depth: Annotated[int, typer.Option(min=0, help="How many levels beneath the path.")] = 1000,
-    as_json: Json = False,
-) -> None:
+@_backup
+@click.argument("path", default="/")
+@click.option(
+    "--depth", type=click.IntRange(0), default=1000, help="How many levels beneath the path."
+)
+@_as_json
+def show(backup: str, path: str, depth: int, as_json: bool) -> None:
     """Show the tree of a backup with its attributes."""
     from keepsort.cli.showing import show_tree
     from keepsort.server.picking import find_path
@@ -183,12 +199,11 @@ def show(
 
 
 @app.command()
-def compare(
-    backup: _BackupNumber,
-    against: Annotated[str, typer.Option("--with", help="live, or another backup.")] = "live",
-    branch: Annotated[str, typer.Option(help="Only this branch.")] = "/",
-    as_json: Json = False,
-) -> None:
+@_backup
+@click.option("--with", "against", default="live", help="live, or another backup.")
+@click.option("--branch", default="/", help="Only this branch.")
+@_as_json
+def compare(backup: str, against: str, branch: str, as_json: bool) -> None:
     """Compare a backup with the live system or with another backup."""
     from keepsort.cli.showing import show_comparison
     from keepsort.server.picking import find_path
@@ -204,14 +219,20 @@ def compare(
 
 
 @app.command()
+@_backup
+@click.option("--pick", multiple=True, help="PATH, PATH/**, PATH#attribute or PATH#attribute@N")
+@click.option("--remove-extra", multiple=True, help="Take away extra objects at PATH.")
+@click.option(
+    "--policy", type=click.Choice(["overwrite", "keep", "fill"]), default="overwrite",
+    help="What happens to what exists live.",
+)  # fmt: skip
+@_as_json
 def preview(
-    backup: _BackupNumber,
-    pick: Annotated[list[str] | None, typer.Option(help="PATH, PATH/**, PATH#attribute")] = None,
-    remove_extra: Annotated[
-        list[str] | None, typer.Option(help="Take away extra objects at PATH.")
-    ] = None,
-    policy: Annotated[str, typer.Option(help="overwrite, keep or fill")] = "overwrite",
-    as_json: Json = False,
+    backup: str,
+    pick: tuple[str, ...],
+    remove_extra: tuple[str, ...],
+    policy: "Policy",
+    as_json: bool,
 ) -> None:
     """Plan a restore and show what it will do; writes nothing to the live system."""
     from keepsort.cli.showing import show_plan
@@ -222,27 +243,24 @@ def preview(
     from keepsort.server.snapshots.services import find_record, take
     from keepsort.server.sorting.comparing import compared
 
-    if policy not in ("overwrite", "keep", "fill"):
-        raise typer.BadParameter("choose overwrite, keep or fill", param_hint="--policy")
     record = find_record(backup)
     look = take(record.system, Record.Kind.LOOK)
     found = compared(record, look)
     trees = [found.left, found.right]
-    picks = merged([read_pick(trees, text) for text in pick or []])
-    picks += [Pick(find_path(trees, text), "remove") for text in remove_extra or []]
-    plan = previewing.preview(record, picks, policy, look=look)  # type: ignore[arg-type]
+    picks = merged([read_pick(trees, text) for text in pick])
+    picks += [Pick(find_path(trees, text), "remove") for text in remove_extra]
+    plan = previewing.preview(record, picks, policy, look=look)
     show_plan(Output(as_json), plan)
 
 
 @app.command()
-def restore(
-    plan: Annotated[str, typer.Argument(metavar="PLAN")],
-    confirm: Annotated[list[str] | None, typer.Option(help="A finding to confirm.")] = None,
-    go_on: Annotated[
-        bool, typer.Option(help="After a failure, go on with what does not depend on it.")
-    ] = False,
-    as_json: Json = False,
-) -> None:
+@click.argument("plan")
+@click.option("--confirm", multiple=True, help="A finding to confirm.")
+@click.option(
+    "--go-on", is_flag=True, help="After a failure, go on with what does not depend on it."
+)
+@_as_json
+def restore(plan: str, confirm: tuple[str, ...], go_on: bool, as_json: bool) -> None:
     """Carry out a plan that was previewed, or go on with a run of it that was interrupted."""
     from keepsort.cli.showing import show_run
     from keepsort.server.restores import engine
@@ -254,12 +272,14 @@ def restore(
     run = record.runs.exclude(state=Run.State.FINISHED).first()
     if run is None:
         mode = Run.OnFailure.GO_ON if go_on else Run.OnFailure.STOP
-        run = engine.start(record, confirm or [], None, mode)
+        run = engine.start(record, list(confirm), None, mode)
     show_run(Output(as_json), engine.carry_out(run.pk))
 
 
 @app.command()
-def resume(run: Annotated[str, typer.Argument(metavar="RUN")], as_json: Json = False) -> None:
+@click.argument("run")
+@_as_json
+def resume(run: str, as_json: bool) -> None:
     """Go on with a run that was interrupted."""
     from keepsort.cli.showing import show_run
     from keepsort.server.restores import engine
@@ -269,7 +289,9 @@ def resume(run: Annotated[str, typer.Argument(metavar="RUN")], as_json: Json = F
 
 
 @app.command()
-def undo(run: Annotated[str, typer.Argument(metavar="RUN")], as_json: Json = False) -> None:
+@click.argument("run")
+@_as_json
+def undo(run: str, as_json: bool) -> None:
     """Plan the way back from a run; carry the plan out with restore."""
     from keepsort.cli.showing import show_plan
     from keepsort.server.restores.previewing import preview_undo
@@ -279,9 +301,9 @@ def undo(run: Annotated[str, typer.Argument(metavar="RUN")], as_json: Json = Fal
 
 
 @app.command()
-def runs(
-    system: Annotated[str | None, typer.Argument(metavar="[SYSTEM]")] = None, as_json: Json = False
-) -> None:
+@click.argument("system", required=False)
+@_as_json
+def runs(system: str | None, as_json: bool) -> None:
     """List runs, newest first."""
     from keepsort.server.restores.engine import is_interrupted
     from keepsort.server.restores.models import Run

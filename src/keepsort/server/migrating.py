@@ -1,5 +1,6 @@
-"""Keeps the database in step with the code."""
+"""Keeps the database in step with the code. Run as a module, it migrates the database."""
 
+import os
 from pathlib import Path
 
 from django.apps import apps
@@ -7,9 +8,14 @@ from django.core.management import call_command
 from django.db import ProgrammingError, connection
 
 
+def is_current() -> bool:
+    """Tell whether every migration of the installed applications has been carried out."""
+    return _known() <= _applied()
+
+
 def migrate_if_needed() -> None:
     """Migrate the database, if a migration is wanting; two processes at once take turns."""
-    if _known() <= _applied():
+    if is_current():
         return
     with connection.cursor() as cursor:
         cursor.execute("select pg_advisory_lock(hashtext('keepsort migrations'))")
@@ -35,3 +41,11 @@ def _applied() -> set[tuple[str, str]]:
             return set(cursor.fetchall())
     except ProgrammingError:  # the table is not there yet
         return set()
+
+
+if __name__ == "__main__":
+    os.environ["DJANGO_SETTINGS_MODULE"] = "keepsort.server.settings"
+    import django
+
+    django.setup()
+    migrate_if_needed()

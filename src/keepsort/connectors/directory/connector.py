@@ -1,5 +1,6 @@
 """The directory connector: LDAP v3 entries as objects, and back."""
 
+import re
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
 from functools import cached_property
@@ -262,14 +263,13 @@ class Directory:
         facts: Attributes = {}
         known = self._readers
         for name, values in entry.items():
-            reader = known.get(name) or self._reader(name)
-            shown, fact, single, read = reader
+            shown, fact, single, read = known[name]
             if shown:
-                into = facts if fact else attributes
                 try:
-                    found = [read(value) for value in values]
+                    found = list(map(read, values))
                 except UnicodeDecodeError:
-                    found = [_text(value) for value in values]
+                    found = list(map(_text, values))
+                into = facts if fact else attributes
                 into[name] = found[0] if single and len(found) == 1 else found
         for kind, value in _naming(path):
             self._without(attributes, kind, value)
@@ -303,8 +303,8 @@ class Directory:
         return next((name for name in attributes if name.lower() == kind.lower()), None)
 
     @cached_property
-    def _readers(self) -> dict[str, "_Reader"]:
-        return {}
+    def _readers(self) -> "_Readers":
+        return _Readers(self._reader)
 
     def _reader(self, name: str) -> "_Reader":
         """Work out, once for each attribute, how its values are read."""
@@ -316,14 +316,12 @@ class Directory:
             read = bytes
         elif low in self.schema.references:
             read = _dn
-        found = _Reader(
+        return _Reader(
             fact=low in self.schema.operational,
             shown=low not in _HIDDEN_FACTS,
             single=low in self._single,
             read=read,
         )
-        self._readers[name] = found
-        return found
 
     @cached_property
     def _single(self) -> set[str]:
@@ -506,14 +504,20 @@ class Directory:
     def validate(self, tree: Snapshot) -> list[Problem]:
         """List references to entries that do not exist."""
         schema, keys = tree.schema, tree.schema.names.keys
-        nodes = list(tree.walk())
-        present = {keys(node.path) for node in nodes}
+        exists: dict[Path, bool] = {}
+        # most entries refer to nothing: their encoded attributes tell, without being decoded
+        named = re.compile(b"|".join(re.escape(n.encode()) for n in sorted(schema.references)))
         found = []
-        for node in nodes:
+        for node in tree.walk():
+            if not named.search(node.entry.attributes):
+                continue
             attributes = tree.attributes(node.entry)
             for name, path in references(schema, node.entry.kind, attributes):
                 inside = keys(path)[: len(tree.at)] == keys(tree.at)
-                if inside and keys(path) not in present:
+                key = keys(path)
+                if key not in exists:
+                    exists[key] = tree.find(path) is not None
+                if inside and not exists[key]:
                     text = f"{name} names {schema.notation.write(path)}, which does not exist."
                     found.append(Problem(node.path, text))
         return found
@@ -530,6 +534,18 @@ class _Reader(NamedTuple):
     fact: bool
     single: bool
     read: Callable[[bytes], Value]
+
+
+class _Readers(dict[str, _Reader]):
+    """How each attribute is read, worked out when it is first met."""
+
+    def __init__(self, find: Callable[[str], _Reader]) -> None:
+        super().__init__()
+        self._find = find
+
+    def __missing__(self, name: str) -> _Reader:
+        found = self[name] = self._find(name)
+        return found
 
 
 def _text(value: bytes) -> Value:

@@ -37,19 +37,28 @@ class DistinguishedNames(msgspec.Struct, frozen=True, tag="dn"):
 Notation = SlashPaths | DistinguishedNames
 
 
-@lru_cache(maxsize=16384)
 def _read_dn(text: str, base: str) -> Path | None:
     """Read a DN from its end; entries that stand together share what was read of those above."""
     if text == base:
         return ()
+    rdn, comma, rest = text.partition(",")
+    if comma and _SIMPLE_RDN.fullmatch(rdn):
+        above = _read_above(rest, base)
+        if above is not None:
+            return (*above, rdn)
     found = _RDN.match(text)
     if found is not None and found["end"]:
-        above = _read_dn(text[found.end() :], base)
+        above = _read_above(text[found.end() :], base)
         if above is not None:
             return (*above, _plain_rdn(found["rdn"]))
     names, tail = split_dn(text), split_dn(base)
     same = names is not None and tail is not None and _folded_all(names) == _folded_all(tail)
     return () if same else None
+
+
+@lru_cache(maxsize=4096)
+def _read_above(text: str, base: str) -> Path | None:
+    return _read_dn(text, base)
 
 
 def write_slash(path: Path) -> str:
@@ -63,6 +72,10 @@ def read_slash(text: str) -> Path:
     return tuple(re.sub(r"\\(.)", r"\1", n, flags=re.DOTALL) for n in names)
 
 
+#: An RDN as nearly all are: one type, nothing escaped, no space at its ends.
+_SIMPLE_RDN = re.compile(
+    r"[A-Za-z][A-Za-z0-9-]*=[^\s\\,;\"+#<>](?:[^\\,;\"+<>\x00]*[^\s\\,;\"+<>])?"
+)
 _RDN = re.compile(
     r"""\s*(?P<rdn>
         (?:[A-Za-z][A-Za-z0-9-]*|\d+(?:\.\d+)+)\s*=   # attributeType (RFC 4514, section 3)

@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from datetime import datetime
 from time import monotonic
+from typing import Any
 
 import msgspec
 from django.db import transaction
@@ -92,7 +93,7 @@ def take(
         backup = newest(system, Record.Kind.BACKUP, branch)
         if backup is not None:
             tree = with_hidden(connector, open_snapshot(backup), tree)
-        problems = connector.validate(tree) if kind == Record.Kind.BACKUP else []
+        problems, problem_count = _problems(connector, kind, backup, tree)
     changes = _changes(backup, tree)
     raw = _encode(description.schema)
     stored = _cache.store.put_many([Chunk(digest(raw), raw)]) if not _kept(raw) else 0
@@ -103,8 +104,7 @@ def take(
             significant=tree.root.significant, facts=tree.root.facts, schema=digest(raw),
             software=description.software, objects_count=tree.root.total,
             stored_bytes=builder.stored_bytes + stored, changes=changes,
-            problems=[{"path": list(p.path), "text": p.text} for p in problems[:_PROBLEMS_KEPT]],
-            problem_count=len(problems),
+            problems=problems, problem_count=problem_count,
         )  # fmt: skip
         _drop_old_looks(system)
     return record
@@ -127,6 +127,19 @@ def _changes(backup: Record | None, tree: Snapshot) -> dict[str, int]:
     if backup is None:
         return {}
     return compare(open_snapshot(backup), tree, successors=successors(backup.system)).tally
+
+
+def _problems(
+    connector: Connector, kind: str, backup: Record | None, tree: Snapshot
+) -> tuple[list[dict[str, Any]], int]:
+    """Return what is unsound in a backup, and how much; what did not change is not asked again."""
+    if kind != Record.Kind.BACKUP:
+        return [], 0
+    if backup is not None and bytes(backup.significant) == tree.root.significant:
+        return backup.problems, backup.problem_count
+    found = connector.validate(tree)
+    kept = [{"path": list(p.path), "text": p.text} for p in found[:_PROBLEMS_KEPT]]
+    return kept, len(found)
 
 
 def _kept(raw: bytes) -> bool:
