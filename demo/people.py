@@ -128,10 +128,12 @@ def group(name: str) -> str:
 
 ANSEL = "Ansel Brandvold"
 IMKE, TOBIN = "Imke Farrow", "Tobin Achterberg"
+#: A volunteer who was deleted weeks ago; only older backups have her.
+JORUN = "Jorun Tarrow"
 
 
 def _names(rng: random.Random) -> Iterator[str]:
-    fixed = {ANSEL, IMKE, TOBIN}
+    fixed = {ANSEL, IMKE, TOBIN, JORUN}
     pool = [f"{a} {b}" for a in _FIRST for b in _LAST if f"{a} {b}" not in fixed]
     rng.shuffle(pool)
     yield from pool
@@ -153,7 +155,7 @@ def directory() -> str:
         if unit == "divers":
             chosen[0] = ANSEL
         if unit == "volunteers":
-            chosen[:2] = [IMKE, TOBIN]
+            chosen[:3] = [IMKE, TOBIN, JORUN]
         for name in chosen:
             members[unit].append(name)
             people.append(_person(name, unit, title, rng))
@@ -207,10 +209,10 @@ def _group(name: str, members: dict[str, list[str]], rng: random.Random) -> str:
     if name == "staff-all":
         chosen = [(n, u) for n, u in everyone if u in ("keepers", "divers", "vets")]
     elif name.startswith("volunteers"):
-        pool = [(n, "volunteers") for n in members["volunteers"][2:]]
+        pool = [(n, "volunteers") for n in members["volunteers"][3:]]
         chosen = rng.sample(pool, 12)
     else:
-        pool = [(n, u) for n, u in everyone if n not in (ANSEL, IMKE, TOBIN)]
+        pool = [(n, u) for n, u in everyone if n not in (ANSEL, IMKE, TOBIN, JORUN)]
         chosen = rng.sample(pool, rng.randrange(4, 14))
     if name in ("night-dive-leads", "turtle-rescue", "divers-nitrox"):
         chosen.append((ANSEL, "divers"))
@@ -245,6 +247,7 @@ def history() -> list[tuple[float, str, str, bool]]:
         f"member: {person('Nobody Known', 'visitors')}\n"
     )
     mended = dangling.replace("add: member", "delete: member")
+    left = f"dn: {person(JORUN, 'volunteers')}\nchangetype: delete\n"
     hired = (
         f"dn: {new_vet}\nchangetype: add\nobjectClass: inetOrgPerson\ncn: Maren Selkirk-Loam\n"
         "sn: Selkirk-Loam\ntitle: Veterinary surgeon\nmail: mselkirkloam@kelpmoor.example\n"
@@ -255,7 +258,7 @@ def history() -> list[tuple[float, str, str, bool]]:
         (26, "", rotas[1], False),
         (22, "before the new season", "", True),
         (21.6, "after the new season", season, False),
-        (18, "", rotas[2], False),
+        (18, "", f"{rotas[2]}\n{left}", False),
         (14, "", dangling, False),
         (13, "", mended, False),
         (9, "", f"{rotas[3]}\n{hired}", False),
@@ -298,4 +301,11 @@ def trouble() -> str:
         "objectClass: posixAccount\nuid: tmp-contractor-7\ncn: tmp-contractor-7\nuidNumber: 6999\n"
         "gidNumber: 600\nhomeDirectory: /tmp\nloginShell: /bin/bash\ndescription: temporary\n"
     )
-    return "\n".join([gone, moved, followed, edited, deleted, robot, temporary])
+    renamed = (
+        f"dn: {_service_dn('sensor-bridge')}\nchangetype: delete\n\n"
+        f"dn: {_service_dn('sensor-bridge-2')}\nchangetype: add\nobjectClass: account\n"
+        "objectClass: posixAccount\nuid: sensor-bridge-2\ncn: sensor-bridge-2\nuidNumber: 6007\n"
+        "gidNumber: 600\nhomeDirectory: /srv/sensor-bridge\nloginShell: /usr/sbin/nologin\n"
+        "description: Service account of sensor-bridge, winter season\n"
+    )
+    return "\n".join([gone, moved, followed, edited, deleted, robot, temporary, renamed])

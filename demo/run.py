@@ -85,6 +85,7 @@ def _people(everything: Everything) -> None:
     from django.utils import timezone
 
     from demo import people
+    from keepsort.server.history.feeding import catch_up
     from keepsort.server.snapshots.models import Record
     from keepsort.server.snapshots.services import take
     from keepsort.server.systems.models import System
@@ -110,6 +111,7 @@ def _people(everything: Everything) -> None:
                 taken_at=timezone.now() - timedelta(days=days),
             )
             Record.objects.filter(pk=record.pk).update(pinned=pinned)
+        catch_up(system)
         slapd.change(people.trouble())
         take(system, Record.Kind.LOOK)
         (STATE / "people" / "loaded").touch()

@@ -2,7 +2,16 @@
 
 import pytest
 
-from keepsort.core.compare import Comparison, Rules, compare, compare_attributes
+from keepsort.core.compare import (
+    Comparison,
+    Filter,
+    Rules,
+    compare,
+    compare_attributes,
+    filtered,
+    match_names,
+)
+from keepsort.core.compare.maps import with_keys
 from keepsort.core.compare.values import equal_values
 from keepsort.core.model import AttributeSpec, ConfigObject, Path
 from keepsort.core.snapshot import MemoryStore
@@ -141,6 +150,88 @@ def test_moves_without_identity_are_told_by_likeness() -> None:
     assert states(told(left, right, likeness=0.95))[("north", "pump")] == "missing"
 
 
+PUMP = {"title": "Keeper of pumps", "phone": ["0142", "0143", "0144"], "rota": ["early", "late"]}
+
+
+def test_a_branch_that_moved_is_one_difference_also_without_identity() -> None:
+    inner = [(f"pump-{n}", {**PUMP, "depth": n}) for n in range(8)]
+    left = grown(unit("north"), unit("south"), unit("old"), (("north", "hall"), thing("hall")),
+                 *[(("north", "hall", n), thing(n, None, **a)) for n, a in inner])  # fmt: skip
+    right = grown(unit("north"), unit("south"), unit("old"), (("south", "hall"), thing("hall")),
+                  *[(("south", "hall", n), thing(n, None, **a)) for n, a in inner])  # fmt: skip
+    found = told(left, right, likeness=0.6)
+    assert states(found) == {("north", "hall"): "moved"}
+    assert found.differences[0].similarity == 1, "its content is the very same"
+    del right["south", "hall", "pump-7"]
+    right["south", "hall", "pump-0"].attributes["title"] = "Nobody"
+    found = told(left, right, likeness=0.6)
+    assert states(found) == {
+        ("north", "hall"): "moved", ("north", "hall", "pump-0"): "changed",
+        ("north", "hall", "pump-7"): "missing",
+    }  # fmt: skip
+    assert 0.6 <= (found.at(("north", "hall"))[0].similarity or 0) < 1
+    apart = told(left, right, likeness=0.6, dissolved=frozenset([("north", "hall")]))
+    assert apart.tally == {"missing": 9, "extra": 8}, "what is in it is taken apart too"
+
+
+def test_two_ids_are_never_the_same_object_for_certain() -> None:
+    left = grown(unit("north", "n"), (("north", "p"), thing("p", "old", **PUMP)))
+    right = grown(unit("north", "n"), (("p-2",), thing("p-2", "new", **PUMP)))
+    assert states(told(left, right)) == {("north", "p"): "missing", ("p-2",): "extra"}
+    found = told(left, right, likeness=0.6).differences
+    assert [(d.state, (d.similarity or 0) < 1) for d in found] == [("moved", True)]
+
+
+def test_values_that_say_little_are_no_proof_of_a_move() -> None:
+    left, right = grown((("a",), thing("a", depth=4))), grown((("b",), thing("b", depth=4)))
+    assert told(left, right, likeness=0.6).tally == {"missing": 1, "extra": 1}
+
+
+def many() -> Comparison:
+    left = grown(unit("a"), unit("b"), (("a", "x"), thing("x", None, title="x", phone=["1"])))
+    right = grown(
+        unit("a"), (("a", "x"), thing("x", None, title="y", phone=["2"])), unit("c"), unit("Ansel")
+    )
+    return told(left, right)
+
+
+@pytest.mark.parametrize(
+    ("by", "expected"),
+    [
+        (Filter(), {"x", "b", "c", "Ansel"}),
+        (Filter(states=frozenset(["extra"])), {"c", "Ansel"}),
+        (Filter(states=frozenset(["extra"]), text="ANS"), {"Ansel"}),
+        (Filter(attributes=("TIT*",)), {"x"}),
+        (Filter(attributes=("depth",)), set()),
+        (Filter(kinds=frozenset(["group"])), set()),
+        (Filter(kinds=frozenset(["keeper"]), states=frozenset(["missing"])), {"b"}),
+    ],
+)
+def test_filters(by: Filter, expected: set[str]) -> None:
+    found = filtered(many(), by)
+    assert {d.path[-1] for d in found.differences} == expected
+    assert sum(found.tally.values()) == len(expected)
+
+
+def test_a_list_of_names_says_what_it_did_not_find() -> None:
+    found = many()
+    lines = [
+        ["name", "note"],
+        ["b"],
+        ["/a/x"],
+        ["Ansel;diver", "Ansel", "diver"],
+        ["nobody"],
+        ["a"],
+    ]
+    paths, missing = match_names(found, lines)
+    assert paths == {("b",), ("a", "x"), ("Ansel",)}
+    assert missing == ["nobody", "a"], "what does not differ is not found either"
+    assert match_names(found, [["heading"], ["b"]])[1] == ["heading"]
+    assert filtered(found, Filter(), among=paths).tally == {"changed": 1, "missing": 1, "extra": 1}
+    assert filtered(found, Filter(), since=many()).tally == found.tally
+    assert not filtered(found, Filter(), since=told(grown(), grown())).differences
+
+
 @pytest.mark.parametrize(
     ("spec", "left", "right", "equal"),
     [
@@ -183,7 +274,30 @@ def test_attributes_in_detail() -> None:
     plain = compare_attributes(
         SCHEMA, "keeper", {"limits": left["limits"]}, {"limits": right["limits"]}
     )
-    assert plain[0].keys == {"high": "missing", "low": "same", "mid": "extra"}
+    assert [(k.keys, k.state, k.number) for k in plain[0].keys] == [
+        (("high",), "missing", 1), (("low",), "same", 0), (("mid",), "extra", 2)
+    ]  # fmt: skip
+
+
+def test_maps_are_compared_key_by_key_however_deep() -> None:
+    left = {"limits": {"low": {"value": 1, "unit": "mS"}, "high": 4}}
+    right = {"limits": {"low": {"value": 1.0, "unit": "S"}, "mid": {}}}
+    found = compare_attributes(SCHEMA, "keeper", left, right)[0]
+    assert [(k.keys, k.state) for k in found.keys] == [
+        (("high",), "missing"), (("low", "unit"), "changed"), (("low", "value"), "changed"),
+        (("mid",), "extra"),
+    ]  # fmt: skip
+    equal = lambda a, b: equal_values(AttributeSpec(), a, b)  # noqa: E731
+    some = with_keys(left["limits"], right["limits"], {1, 2, 4}, equal)
+    assert some == {"high": 4, "low": {"value": 1.0, "unit": "mS"}}
+    assert right["limits"] == {"low": {"value": 1.0, "unit": "S"}, "mid": {}}, "left as it was"
+    assert with_keys(left["limits"], right["limits"], {1, 2, 3, 4}, equal) == left["limits"]
+
+
+def test_an_element_that_only_stands_elsewhere_is_told_as_moved() -> None:
+    left, right = {"rota": ["early", "late", "night", "day"]}, {"rota": ["late", "night", "early"]}
+    found = compare_attributes(SCHEMA, "keeper", left, right)[0]
+    assert [(m.left, m.right) for m in found.moved] == [(0, 2)]
 
 
 @pytest.mark.parametrize(
@@ -195,6 +309,8 @@ def test_attributes_in_detail() -> None:
         (Rules(space="all"), {"title": "Lead diver"}, {"title": "Leaddiver"}),
         (Rules(blank_lines=True), {"notes": "a\n\nb\n"}, {"notes": "a\nb\n"}),
         (Rules(comments=("#",)), {"notes": "a\n# old\n"}, {"notes": "a\n  # new\n"}),
+        (Rules(comments=("kee* ;",)), {"notes": "a\n; old\n"}, {"notes": "a\n"}),
+        (Rules(letter_case=True), {"limits": {"a": "On"}}, {"limits": {"a": "on"}}),
         (Rules(order=True), {"rota": ["early", "late"]}, {"rota": ["late", "early"]}),
         (Rules(attributes=("tit*",)), {"title": "x"}, {"title": "y"}),
         (Rules(attributes=("keeper:title",)), {"title": "x"}, {"title": "y"}),

@@ -24,13 +24,24 @@ def test_planning_everything_gives_the_backup(backup: Tree, live: Tree) -> None:
     assert not plan_restore(compare(left, predicted), EVERYTHING).steps
 
 
-@settings(max_examples=150, deadline=None)
-@given(trees(identities=False), trees(identities=False))
-def test_planning_everything_without_identities(backup: Tree, live: Tree) -> None:
+@settings(max_examples=300, deadline=None)
+@given(
+    st.booleans().flatmap(lambda ids: st.tuples(trees(identities=ids), trees(identities=ids))),
+    st.sampled_from([None, 0.3, 0.6]),
+)
+def test_planning_everything_by_likeness(sides: tuple[Tree, Tree], likeness: float | None) -> None:
+    backup, live = sides
     store = MemoryStore()
     left, right = snapshot(backup, store), snapshot(live, store)
-    plan = plan_restore(compare(left, right), EVERYTHING)
-    assert content(as_tree(rehearse(right, plan.steps))) == content(backup)
+    comparison = compare(left, right, likeness=likeness)
+    plan = plan_restore(comparison, EVERYTHING)
+    assert not plan.stopped, plan.findings
+    predicted = rehearse(right, plan.steps)
+    assert content(as_tree(predicted)) == content(backup)
+    assert content(as_tree(rehearse(predicted, plan_undo(plan.steps)))) == content(live)
+    # each object of both sides stands in at most one pair
+    pairs = [(d.path, d.live_path) for d in comparison.differences if d.left and d.right]
+    assert len({p for p, _ in pairs}) == len({p for _, p in pairs}) == len(pairs)
 
 
 @settings(max_examples=300, deadline=None)

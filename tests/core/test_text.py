@@ -2,6 +2,7 @@
 
 import itertools
 import subprocess
+import tempfile
 from pathlib import Path
 
 import pytest
@@ -9,8 +10,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keepsort.core.compare import text as text_module
+from keepsort.core.compare.sequences import lined_up, unified, with_hunks
 from keepsort.core.compare.text import Hunk, diff
-from keepsort.core.compare.values import lined_up, with_hunks
+from keepsort.core.compare.words import marked, pieces
 
 lines = st.lists(st.sampled_from(["pump\n", "limit 4\n", "\n", "# reef\n", "}\n"]), max_size=30)
 
@@ -69,33 +71,50 @@ def test_any_subset_of_hunks_gives_what_those_hunks_say(
     assert with_hunks(left, right, set()) == right
 
 
-def unified(left: list[str], right: list[str]) -> str:
-    """Write the hunks as a unified diff without context."""
-    out = ["--- a\n", "+++ b\n"]
-    for h in diff(left, right):
-        a, b = h.left_stop - h.left_start, h.right_stop - h.right_start
-        start_a, start_b = h.left_start + (a > 0), h.right_start + (b > 0)
-        out.append(f"@@ -{start_a},{a} +{start_b},{b} @@\n")
-        out += ["-" + x for x in left[h.left_start : h.left_stop]]
-        out += ["+" + x for x in right[h.right_start : h.right_stop]]
-    return "".join(out)
+ragged = st.lists(st.sampled_from(["pump\n", "limit 4\n", "\n", "\ton\n"]), max_size=20).flatmap(
+    lambda body: st.sampled_from([body, [*body, "no end"]])
+)
 
 
-@settings(max_examples=40, deadline=None)
-@given(lines.filter(bool), lines.filter(bool))
-def test_the_patch_program_accepts_the_hunks(left: list[str], right: list[str]) -> None:
-    if left == right:
+@settings(max_examples=60, deadline=None)
+@given(ragged, ragged, st.none() | st.sets(st.integers(1, 6)))
+def test_the_patch_program_accepts_the_hunks(
+    left: list[str], right: list[str], chosen: set[int] | None
+) -> None:
+    differing = {s.number for s in lined_up(left, right) if s.number}
+    numbers = differing if chosen is None else chosen & differing
+    if not numbers:
         return
-    import tempfile
-
     with tempfile.TemporaryDirectory() as folder:
         target = Path(folder, "a")
         target.write_text("".join(left))
         subprocess.run(
             ["patch", "--quiet", "--unified", str(target)],
-            input=unified(left, right), text=True, check=True, cwd=folder,
+            input=unified(left, right, chosen), text=True, check=True, cwd=folder,
         )  # fmt: skip
-        assert target.read_text() == "".join(right)
+        found = target.read_text() if target.exists() else ""
+        stretches = lined_up(left, right)
+        assert found == "".join(
+            line for s in stretches for line in (s.right if s.number in numbers else s.left)
+        )
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.text("ab -_;=1", max_size=30), st.text("ab -_;=1", max_size=30))
+def test_lines_in_pieces_are_the_lines(left: str, right: str) -> None:
+    one, two = pieces(left, right)
+    assert ("".join(one), "".join(two)) == (left, right)
+    assert one[::2] == two[::2], "the equal pieces are equal"
+
+
+def test_changed_lines_are_paired_with_those_they_resemble() -> None:
+    left = ["listen 8080\n", "route /tickets to desk-2\n"]
+    right = ["# by hand\n", "listen 9090\n", "route /tickets to desk-3\n"]
+    one, two = marked(left, right)
+    assert one == [["listen ", "8080", "\n"], ["route /tickets to desk-", "2", "\n"]]
+    assert two == [
+        ["", "# by hand\n"], ["listen ", "9090", "\n"], ["route /tickets to desk-", "3", "\n"]
+    ]  # fmt: skip
 
 
 @pytest.mark.parametrize("size", [100_000])
@@ -118,3 +137,13 @@ def test_an_added_block_begins_where_a_person_would_say() -> None:
     left = ["[pump]\n", "on\n", "\n", "[light]\n"]
     right = ["[pump]\n", "on\n", "\n", "[chiller]\n", "on\n", "\n", "[light]\n"]
     assert diff(left, right) == [Hunk(3, 3, 3, 6)]
+
+
+def test_a_function_added_between_others_is_told_whole() -> None:
+    left = ["tank 1:\n", "  feed\n", "  done\n", "tank 3:\n", "  feed\n", "  done\n"]
+    right = [*left[:3], "tank 2:\n", "  feed\n", "  done\n", *left[3:]]
+    assert diff(left, right) == [Hunk(3, 3, 3, 6)]
+    spaced = ["a {\n", "  x\n", "}\n", "\n", "c {\n", "  x\n", "}\n"]
+    longer = [*spaced[:4], "b {\n", "  x\n", "}\n", "\n", *spaced[4:]]
+    assert diff(spaced, longer) == [Hunk(4, 4, 4, 8)]
+    assert diff(longer, spaced) == [Hunk(4, 8, 4, 4)]

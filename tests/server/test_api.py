@@ -15,6 +15,8 @@ from keepsort.server.snapshots.models import Record, Work
 from keepsort.server.snapshots.services import take
 from keepsort.server.systems.models import KeptSecret, System
 from tests.conftest import PASSWORD, dn
+from tests.server.records import a_system, keep
+from tests.server.test_history import grown, thing
 
 
 def signed_in(role: Role) -> Client:
@@ -155,3 +157,95 @@ def test_secrets_are_encrypted_at_rest(sides: dict[str, int], people: System) ->
     values = [bytes(row.value) for row in KeptSecret.objects.all()]
     assert values
     assert not any(b"nitrox" in value for value in values)
+
+
+@pytest.mark.django_db
+def test_rules_filters_and_lists(sides: dict[str, int], people: System, slapd: Slapd) -> None:
+    slapd.change(
+        f"dn: {dn('Ansel Brandvold')}\nchangetype: modify\nreplace: title\ntitle: LEAD diver\n"
+    )
+    look = take(people, Record.Kind.LOOK)
+    client = signed_in(Role.OPERATOR)
+    both = f"left={sides['backup']}&right={look.pk}"
+
+    def head(query: str = "") -> Any:
+        return client.get(f"/api/compare?{both}{query}").json()
+
+    assert (head()["tally"], head()["hidden"]) == ({"changed": 1, "missing": 1}, 0)
+    case = {"letter_case": True}
+    hidden = head("&rules=" + json.dumps(case))
+    assert (hidden["tally"], hidden["hidden"]) == ({"missing": 1}, 1)
+    bench = f"/api/compare/object?{both}&path=" + json.dumps(["ou=divers", "cn=Ansel Brandvold"])
+    assert client.get(bench).json()["hidden"] == []
+    assert client.get(bench + "&rules=" + json.dumps(case)).json()["hidden"] == ["title"]
+
+    # saved, they hold for everybody, until a look says otherwise
+    saved = f"/api/systems/{people.pk}/rules"
+    assert call(signed_in(Role.VIEWER), "put", saved, case).status_code == 403
+    assert call(client, "put", saved, case).json()["letter_case"] is True
+    assert head()["tally"] == {"missing": 1}
+    assert head("&rules={}")["tally"] == {"changed": 1, "missing": 1}
+    assert client.get("/api/systems").json()[0]["look"]["changes"] == {"missing": 1}
+    for broken in ('{"space":"wide"}', "[1]", "{", '{"paths":3}', '{"colour":1}'):
+        answer = client.get(f"/api/compare?{both}&rules={broken}")
+        assert answer.status_code == (200 if "colour" in broken else 400), broken
+    assert client.get(f"/api/compare?{both}&alike=7").status_code == 400
+    call(client, "put", saved, {})
+
+    # filters, alone and together; the tally stays whole for the kinds of difference
+    assert head("&states=missing")["shown"] == 1
+    assert head("&states=missing")["tally"] == {"changed": 1, "missing": 1}
+    assert head("&attributes=title")["tally"] == {"changed": 1}
+    assert head("&attributes=title&states=missing")["shown"] == 0
+    assert [f["name"] for f in head()["kinds"]] == ["inetOrgPerson"]
+    listed = call(client, "post", "/api/lists", {"text": "Imke Farrow\nNobody\n"}).json()
+    assert listed["lines"] == 2
+    assert call(client, "post", "/api/lists", {"text": "Imke Farrow\nNobody\n"}).json() == listed
+    found = head(f"&listed={listed['id']}")
+    assert (found["shown"], found["missing"]) == (1, ["Nobody"])
+    shown = client.get(f"/api/compare/shown?{both}&listed={listed['id']}").json()
+    assert shown["rows"] == [{"path": ["ou=divers", "cn=Imke Farrow"], "state": "missing"}]
+    assert client.get(f"/api/compare?{both}&listed=999").status_code == 404
+    assert call(client, "post", "/api/lists", {"text": " \n"}).status_code == 400
+    assert head(f"&since={sides['look']}")["tally"] == {"changed": 1}, "Imke was gone by then"
+
+
+@pytest.mark.django_db
+def test_history_and_search_over_the_api(sides: dict[str, int], people: System) -> None:
+    newest = take(people, Record.Kind.BACKUP)
+    client = signed_in(Role.VIEWER)
+    hits = client.get("/api/search?text=imke&only=gone").json()["hits"]
+    assert [(h["record"]["id"], h["now"]) for h in hits] == [(sides["backup"], False)]
+    both = f"left={sides['backup']}&right={sides['look']}"
+    path = json.dumps(hits[0]["path"])
+    found = client.get(f"/api/compare/history?{both}&path={path}").json()
+    assert [(m["record"]["id"], m["state"]) for m in found["moments"]] == [
+        (sides["backup"], "new"), (newest.pk, "gone"),
+    ]  # fmt: skip
+    assert client.get("/api/search?text=i").status_code == 400
+    secret = client.get("/api/search?text=nitrox-at-dawn").json()
+    assert secret["hits"] == [], "passwords are not searched"
+
+
+@pytest.mark.django_db
+def test_lines_of_a_long_text_are_sent_in_parts() -> None:
+    notes = "".join(f"pump {n} = on\n" for n in range(5000))
+    system = a_system()
+    long = thing("log", notes=notes.replace("pump 2500 = on", "pump 2500 = off"), rota=["a", "b"])
+    one = keep(system, grown((("log",), thing("log", notes=notes, rota=["b", "a"]))))
+    two = keep(system, grown((("log",), long)))
+    client = signed_in(Role.VIEWER)
+    both = f"left={one.pk}&right={two.pk}&path=" + json.dumps(["log"])
+    attributes = client.get(f"/api/compare/object?{both}").json()["attributes"]
+    text, rota = attributes
+    assert [(s["state"], s["folded"]) for s in text["stretches"]] == [
+        ("same", 2496), ("changed", 0), ("same", 2495),
+    ]  # fmt: skip
+    assert text["stretches"][1]["left"] == [["pump 2500 = ", "on", ""]]
+    assert rota["moves"] == [{"left": 0, "right": 1}]
+    asked = f"/api/compare/lines?{both}&attribute=notes&side=left&start=2&count=9999"
+    lines = client.get(asked).json()["lines"]
+    assert (len(lines), lines[0]) == (1000, "pump 2 = on")
+    right = client.get(f"/api/compare/lines?{both}&attribute=notes&side=right&start=2500&count=1")
+    assert right.json()["lines"] == ["pump 2500 = off"]
+    assert client.get(f"/api/compare/lines?{both}&attribute=none").json()["lines"] == []

@@ -2,27 +2,43 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { Router } from 'sv-router';
   import { listen } from '$lib/api/events';
-  import { session } from '$lib/api/queries';
+  import { session, systems } from '$lib/api/queries';
   import Trouble from '$lib/parts/Trouble.svelte';
   import TopBar from '$lib/parts/TopBar.svelte';
+  import { route } from './routes';
+  import SearchDialog from './views/search/SearchDialog.svelte';
   import SignIn from './views/signin/SignIn.svelte';
-  import './routes';
 
   const person = createQuery(session);
   const signedIn = $derived(person.data?.signed_in ?? false);
+  const all = createQuery(() => ({ ...systems(), enabled: signedIn }));
+  const here = $derived(
+    all.data?.find((s) => route.pathname.match(/^\/(?:sort|backups)\/(\d+)/)?.[1] === `${s.id}`),
+  );
+  let searching = $state(false);
+
+  function keyed(event: KeyboardEvent): void {
+    const target = event.target as HTMLElement;
+    if (event.key !== '/' || !signedIn || event.ctrlKey || event.metaKey || event.altKey) return;
+    if (target.closest('input, textarea, select, [role=dialog]')) return;
+    event.preventDefault();
+    searching = true;
+  }
 
   $effect(() => {
     if (signedIn) return listen();
   });
 </script>
 
+<svelte:window onkeydown={keyed} />
 {#if person.error}
   <div class="p-6"><Trouble error={person.error} /></div>
 {:else if person.data && !signedIn}
   <SignIn />
 {:else if person.data}
   <div class="grid h-full grid-rows-[44px_minmax(0,1fr)]">
-    <TopBar person={person.data} />
+    <TopBar person={person.data} onsearch={() => (searching = true)} />
     <Router />
   </div>
+  <SearchDialog bind:open={searching} system={here} />
 {/if}

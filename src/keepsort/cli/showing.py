@@ -9,6 +9,8 @@ from keepsort.core.model import ConfigObject, Path, Value
 from keepsort.core.model.notation import write_slash
 from keepsort.core.plan import changed_names
 from keepsort.core.snapshot import Node, Snapshot
+from keepsort.server.history.reading import Moment
+from keepsort.server.history.searching import Found
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
 from keepsort.server.restores.previewing import open_plan
 from keepsort.server.snapshots.services import open_snapshot
@@ -206,3 +208,44 @@ def show_run(output: Output, run: Run) -> None:
         done = sum(1 for line in lines.values() if line.state == RunStep.State.DONE)
         print(f"keepsort: {done} of {len(lines)} steps were done. {run.message}", file=sys.stderr)
         sys.exit(1)
+
+
+def show_found(output: Output, found: Found) -> None:
+    """Show what a search found."""
+    rows = [
+        {
+            "system": hit.system_name,
+            "path": hit.written,
+            "kind": hit.kind,
+            "backup": hit.record.pk,
+            "backups": hit.backups,
+            "present": hit.now,
+            "where": hit.where,
+        }
+        for hit in found.hits
+    ]
+    if output.as_json:
+        output.document({"hits": rows, "more": found.more})
+        return
+    for row in rows:
+        state = "" if row["present"] else f"  (gone; last in backup {row['backup']})"
+        print(f"{row['system']}  {row['path']}  [{row['kind']}]{state}  {row['where']}".rstrip())
+    if found.more:
+        print("There are more.")
+    if not rows:
+        print("nothing found")
+
+
+def show_history(output: Output, moments: list[Moment], tree: Snapshot) -> None:
+    """Show the versions of an object, oldest first."""
+    rows = [
+        {
+            "backup": m.record.pk,
+            "taken_at": m.record.taken_at.isoformat(timespec="seconds"),
+            "state": m.state,
+            "attributes": m.attributes,
+            "path": tree.schema.notation.write(m.path),
+        }
+        for m in moments
+    ]
+    output.many("versions", rows, ["backup", "taken_at", "state", "attributes", "path"])

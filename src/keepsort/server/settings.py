@@ -36,6 +36,8 @@ INSTALLED_APPS = [
     "keepsort.server.store",
     "keepsort.server.systems",
     "keepsort.server.snapshots",
+    "keepsort.server.history",
+    "keepsort.server.sorting",
     "keepsort.server.restores",
 ]
 MIDDLEWARE = [
@@ -131,6 +133,7 @@ SPECTACULAR_SETTINGS = {
         "RowState": "keepsort.server.api.shapes.ROW_STATES",
         "StretchState": "keepsort.server.api.shapes.STRETCH_STATES",
         "AttributeState": "keepsort.server.api.shapes.ATTRIBUTE_STATES",
+        "MomentState": "keepsort.server.api.shapes.MOMENT_STATES",
     },
     "COMPONENT_SPLIT_REQUEST": True,
     "COMPONENT_NO_READ_ONLY_REQUIRED": True,

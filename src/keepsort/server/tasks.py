@@ -5,11 +5,13 @@ from procrastinate.contrib.django import app
 
 from keepsort.connectors.errors import ConnectorError
 from keepsort.server.events.notify import tell
+from keepsort.server.history.feeding import catch_up
 from keepsort.server.problems import Problem
 from keepsort.server.restores.engine import carry_out, is_interrupted
 from keepsort.server.restores.models import Run
-from keepsort.server.snapshots.models import Work
+from keepsort.server.snapshots.models import Record, Work
 from keepsort.server.snapshots.services import take
+from keepsort.server.systems.models import System
 
 
 @app.task(name="work")
@@ -42,6 +44,24 @@ def do_work(work_id: int) -> None:
     finally:
         work.save()
         tell("work", work.pk, work.system_id)
+    if work.kind == Record.Kind.BACKUP:
+        index_backups.defer(system_id=work.system_id)
+
+
+@app.task(name="index")
+def index_backups(system_id: int) -> None:
+    """Take a system's new backups into the index of history and search."""
+    close_old_connections()
+    catch_up(System.objects.get(pk=system_id))
+
+
+@app.periodic(cron="* * * * *")
+@app.task(name="index all", queueing_lock="index", pass_context=False)
+def index_all(timestamp: int) -> None:
+    """Take in backups that were made where no worker was told, from the command line say."""
+    close_old_connections()
+    for system in System.objects.all():
+        catch_up(system)
 
 
 @app.task(name="run")

@@ -4,7 +4,7 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularJSONAPIView
 
 from keepsort.server.accounts.api import Session
-from keepsort.server.api import views
+from keepsort.server.api import history, sorting, views
 from keepsort.server.events.stream import events
 from keepsort.server.web.views import page
 
@@ -13,12 +13,18 @@ urlpatterns = [
     path("api/systems", views.Systems.as_view()),
     path("api/systems/<int:number>/work", views.SystemWork.as_view()),
     path("api/systems/<int:number>/backups", views.SystemRecords.as_view()),
+    path("api/systems/<int:number>/rules", views.SystemRules.as_view()),
     path("api/records/<int:number>", views.OneRecord.as_view()),
-    path("api/compare", views.CompareHead.as_view()),
-    path("api/compare/outline", views.CompareOutline.as_view()),
-    path("api/compare/level", views.CompareLevel.as_view()),
-    path("api/compare/object", views.CompareObject.as_view()),
-    path("api/compare/neighbour", views.CompareNeighbour.as_view()),
+    path("api/compare", sorting.CompareHead.as_view()),
+    path("api/compare/outline", sorting.CompareOutline.as_view()),
+    path("api/compare/level", sorting.CompareLevel.as_view()),
+    path("api/compare/object", sorting.CompareObject.as_view()),
+    path("api/compare/neighbour", sorting.CompareNeighbour.as_view()),
+    path("api/compare/lines", sorting.CompareLines.as_view()),
+    path("api/compare/shown", sorting.CompareShown.as_view()),
+    path("api/compare/history", history.CompareHistory.as_view()),
+    path("api/lists", sorting.Lists.as_view()),
+    path("api/search", history.Search.as_view()),
     path("api/tray", views.Tray.as_view()),
     path("api/plans", views.Plans.as_view()),
     path("api/plans/<int:number>", views.OnePlan.as_view()),

@@ -1,17 +1,22 @@
 """What differs between two trees, down to the word."""
 
-from keepsort.core.compare.comparison import Comparison, Consequence, Difference, State
+from keepsort.core.compare.comparison import LIKENESS, Comparison, Consequence, Difference, State
+from keepsort.core.compare.filters import Filter, filtered, match_names
 from keepsort.core.compare.rules import Rules
 from keepsort.core.compare.values import AttributeDifference, compare_attributes
 from keepsort.core.compare.walk import compare
 
 __all__ = [
+    "LIKENESS",
     "AttributeDifference",
     "Comparison",
     "Consequence",
     "Difference",
+    "Filter",
     "Rules",
     "State",
     "compare",
     "compare_attributes",
+    "filtered",
+    "match_names",
 ]

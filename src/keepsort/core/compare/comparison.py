@@ -2,8 +2,9 @@
 
 from bisect import bisect_left
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from functools import cached_property
+from itertools import accumulate
 from typing import Literal
 
 import msgspec
@@ -16,6 +17,12 @@ State = Literal["missing", "extra", "changed", "moved", "recreated", "unreadable
 STATES: tuple[State, ...] = ("changed", "moved", "recreated", "missing", "extra", "unreadable")
 
 
+#: Objects without a common identity that are at least this much alike are taken as moved, unless
+#: another measure is asked for.
+LIKENESS = 0.6
+_FEW = 64
+
+
 class Difference(msgspec.Struct, frozen=True, kw_only=True):
     """One object that differs.
 
@@ -23,7 +30,8 @@ class Difference(msgspec.Struct, frozen=True, kw_only=True):
     live_path: where it is live; None where it is missing.
     attributes: names of those that differ, consequences of a move left out.
     left, right: the object on both sides.
-    similarity: for a move told by likeness alone, how alike, from 0 to 1.
+    similarity: for a move told by likeness alone, how alike, from 0 to 1; below 1 it is only
+        suggested.
     """
 
     path: Path
@@ -71,7 +79,8 @@ class Comparison:
         self.names: NameRule = left.schema.names
         keyed = [(self.names.keys(d.path), d) for d in differences]
         keyed.sort(key=lambda pair: (pair[0], pair[1].state))
-        self._keys = [key for key, _ in keyed]
+        #: paths of the differences in the form that compares, in order
+        self.keys = [key for key, _ in keyed]
         self.differences = [d for _, d in keyed]
         self.consequences = list(consequences)
         self.hidden = list(hidden)
@@ -90,21 +99,58 @@ class Comparison:
                 differing += d.left.entry.total if d.state == "unreadable" else 1
         return self.left.root.total - differing
 
+    def chosen(self, wanted: Callable[[Difference], bool]) -> "Comparison":
+        """Return the comparison with only some of its differences."""
+        some = [d for d in self.differences if wanted(d)]
+        found = Comparison(self.left, self.right, some, self.consequences, self.hidden)
+        # where objects stand does not depend on what is shown
+        found.moves = self.moves
+        return found
+
+    def range(self, key: Path) -> tuple[int, int]:
+        """Return where the differences at and beneath a path begin and end in the list.
+
+        key: the path in the form that compares.
+        """
+        return bisect_left(self.keys, key), self.after(key)
+
+    def after(self, key: Path) -> int:
+        """Return where the differences begin that come after a whole branch."""
+        if not key:
+            return len(self.keys)
+        # the smallest key after the whole branch
+        return bisect_left(self.keys, (*key[:-1], key[-1] + "\0"))
+
     def beneath(self, path: Path) -> list[Difference]:
         """List the differences at `path` and beneath it."""
-        first, last = self._range(self.names.keys(path))
+        first, last = self.range(self.names.keys(path))
         return self.differences[first:last]
 
     def tally_beneath(self, path: Path) -> dict[str, int]:
         """Count the differences at `path` and beneath it, by state."""
-        return dict(Counter(d.state for d in self.beneath(path)))
+        return self.tally_of(*self.range(self.names.keys(path)))
+
+    def tally_of(self, first: int, last: int) -> dict[str, int]:
+        """Count a run of the list by state, without a look at each of them."""
+        if last - first <= _FEW:
+            return dict(Counter(d.state for d in self.differences[first:last]))
+        counts = {s: sums[last] - sums[first] for s, sums in self._running.items()}
+        return {state: count for state, count in counts.items() if count}
+
+    @cached_property
+    def _running(self) -> dict[str, list[int]]:
+        """For each state, how many there are before each place of the list."""
+        return {
+            state: list(accumulate((d.state == state for d in self.differences), initial=0))
+            for state in self.tally
+        }
 
     def at(self, path: Path) -> list[Difference]:
         """List the differences at `path` itself: two where one object took another's place."""
         key = self.names.keys(path)
         found = []
-        for number in range(bisect_left(self._keys, key), len(self._keys)):
-            if self._keys[number] != key:
+        for number in range(bisect_left(self.keys, key), len(self.keys)):
+            if self.keys[number] != key:
                 break
             found.append(self.differences[number])
         return found
@@ -131,12 +177,6 @@ class Comparison:
     def backup_path(self, path: Path) -> Path:
         """Return where the object at `path` live stands in the backup, if it was moved."""
         return translate(self._to_backup, self.names, path)
-
-    def _range(self, key: Path) -> tuple[int, int]:
-        first = bisect_left(self._keys, key)
-        # the smallest key after the whole branch
-        after = (*key[:-1], key[-1] + "\0") if key else None
-        return first, bisect_left(self._keys, after) if after else len(self._keys)
 
 
 def translate(places: dict[Path, Path], names: NameRule, path: Path) -> Path:

@@ -1,12 +1,15 @@
-"""Moves without identity: objects that are alike, in different places.
+"""Moves without identity: objects, with all that is in them, that are alike in different places.
 
-Each object becomes a set of hashed features, one for every element of every attribute; MinHash
-signatures (NumPy) estimate how much two sets share (A. Z. Broder, "On the resemblance and
-containment of documents", 1997). Objects with a whole signature in common are looked up at once;
-for the rest, bands of the signature find the candidates.
+Each object becomes a set of hashed features: one for every element of its attributes, and one for
+every object beneath it (where in it that stands, and what it holds). Equal sets are looked up at
+once. For the rest, MinHash signatures (NumPy) find candidates by bands (A. Z. Broder, "On the
+resemblance and containment of documents", 1997), and the sets themselves tell how alike they are.
 """
 
+from collections import defaultdict
+from collections.abc import Iterator
 from hashlib import blake2b
+from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -21,7 +24,22 @@ _PRIME = np.uint64((1 << 61) - 1)
 _random = np.random.default_rng(20)
 _FACTORS = _random.integers(1, 1 << 31, _SIZE, dtype=np.uint64)
 _OFFSETS = _random.integers(0, 1 << 61, _SIZE, dtype=np.uint64)
-_LEAST_FEATURES = 2
+#: An object with less to tell it by than this is like too many others by mere chance.
+_LEAST_TELLING = 12
+#: How many objects of equal signature are looked at; with more, they are not told apart anyway.
+_CANDIDATES = 64
+#: With more objects than this on one side, only equal ones are looked for.
+_MOST_SIMILAR = 20_000
+
+_Pair = tuple[Node, Node, float | None]
+_encode = msgspec.msgpack.Encoder(order="deterministic").encode
+
+
+class _Thing(NamedTuple):
+    """An object found on one side only, with the sorted hashes of its features."""
+
+    kind: str
+    features: NDArray[np.uint64]
 
 
 def alike(
@@ -31,57 +49,144 @@ def alike(
     only_right: dict[Path, Node],
     threshold: float,
     dissolved: frozenset[Path] = frozenset(),
-) -> list[tuple[Node, Node, float | None]]:
-    """Pair objects that are at least `threshold` alike, best pairs first; they leave both lists."""
+) -> list[_Pair]:
+    """Pair objects that are at least `threshold` alike, best pairs first; they leave both lists.
+
+    What stands in the same place of a paired branch comes along with it and is not paired itself.
+    Objects that bear different identities are never taken for certain: their similarity is told
+    as a little less than 1.
+    """
     keys = left.schema.names.keys
     barred = {keys(path) for path in dissolved}
-    lefts = {
-        k: f
-        for k, n in only_left.items()
-        if k not in barred and (f := _features(left, n)) is not None
-    }
-    rights = {k: f for k, n in only_right.items() if (f := _features(right, n)) is not None}
+    # what has another object in its own place has not gone elsewhere
+    lefts = _things(left, only_left, barred, only_right)
+    rights = _things(right, only_right, set(), only_left)
     if not lefts or not rights:
         return []
-    found: list[tuple[float, Path, Path]] = []
-    buckets: dict[tuple[str, int, bytes], list[Path]] = {}
-    for key, (kind, features) in rights.items():
-        for band, part in enumerate(_bands(features)):
-            buckets.setdefault((kind, band, part), []).append(key)
-    for key, (kind, features) in lefts.items():
+    pairing = _Pairing(only_left, only_right)
+    pairing.take(_equal(lefts, rights))
+    if max(len(lefts), len(rights)) <= _MOST_SIMILAR:
+        pairing.take(_similar(lefts, rights, pairing, threshold))
+    return pairing.pairs
+
+
+_Found = tuple[float, Path, Path]
+
+
+class _Pairing:
+    """Pairs made so far."""
+
+    def __init__(self, only_left: dict[Path, Node], only_right: dict[Path, Node]) -> None:
+        self.only_left, self.only_right = only_left, only_right
+        self.pairs: list[_Pair] = []
+        self._to_right: dict[Path, Path] = {}
+        self._to_left: dict[Path, Path] = {}
+
+    def take(self, found: list[_Found]) -> None:
+        """Take pairs, the most alike first; then nearest the root, same names, and in order."""
+        found.sort(key=lambda f: (-f[0], len(f[1]), f[1][-1:] != f[2][-1:], f[1], f[2]))
+        for similarity, one, two in found:
+            if self.is_free(one, two):
+                a, b = self.only_left.pop(one), self.only_right.pop(two)
+                if a.entry.identity and b.entry.identity:
+                    similarity = min(similarity, 0.999)
+                self.pairs.append((a, b, round(similarity, 3)))
+                self._to_right[one], self._to_left[two] = two, one
+
+    def is_free(self, one: Path, two: Path) -> bool:
+        """Tell whether both can be paired: neither is, nor comes along with what holds it."""
+        return (
+            one in self.only_left
+            and two in self.only_right
+            and not _comes_along(one, self._to_right, self.only_right)
+            and not _comes_along(two, self._to_left, self.only_left)
+        )
+
+
+def _comes_along(path: Path, places: dict[Path, Path], there: dict[Path, Node]) -> bool:
+    for depth in range(len(path) - 1, 0, -1):
+        place = places.get(path[:depth])
+        if place is not None:
+            return (*place, *path[depth:]) in there
+    return False
+
+
+def _equal(lefts: dict[Path, _Thing], rights: dict[Path, _Thing]) -> list[_Found]:
+    """List pairs of objects with equal features; of many that are equal, those of one name."""
+    groups: dict[tuple[str, bytes], list[Path]] = defaultdict(list)
+    for path, thing in rights.items():
+        groups[thing.kind, thing.features.tobytes()].append(path)
+    found = []
+    for path, thing in lefts.items():
+        others = groups.get((thing.kind, thing.features.tobytes()), [])
+        if len(others) > _CANDIDATES:
+            others = [other for other in others if other[-1] == path[-1]][:_CANDIDATES]
+        found += [(1.0, path, other) for other in others]
+    return found
+
+
+def _similar(
+    lefts: dict[Path, _Thing], rights: dict[Path, _Thing], pairing: _Pairing, threshold: float
+) -> list[_Found]:
+    """List pairs of objects that are alike."""
+    buckets: dict[tuple[str, int, bytes], list[Path]] = defaultdict(list)
+    for path, thing in rights.items():
+        for band, part in enumerate(_bands(thing.features)):
+            buckets[thing.kind, band, part].append(path)
+    found = []
+    for path, thing in lefts.items():
         candidates: dict[Path, None] = {}
-        for band, part in enumerate(_bands(features)):
-            for other in buckets.get((kind, band, part), ())[:64]:
+        for band, part in enumerate(_bands(thing.features)):
+            for other in buckets.get((thing.kind, band, part), ())[:_CANDIDATES]:
                 candidates[other] = None
         for other in candidates:
-            theirs = rights[other][1]
-            shared = np.intersect1d(features, theirs, assume_unique=True).size
-            similarity = shared / (features.size + theirs.size - shared)
-            if similarity >= threshold:
-                found.append((similarity, key, other))
-    # the most alike first; where equal, those that kept their name, then in order of paths
-    found.sort(key=lambda f: (-f[0], f[1][-1:] != f[2][-1:], f[1], f[2]))
-    pairs: list[tuple[Node, Node, float | None]] = []
-    for similarity, key, other in found:
-        if key in only_left and other in only_right:
-            pairs.append((only_left.pop(key), only_right.pop(other), round(similarity, 3)))
-    return pairs
+            if pairing.is_free(path, other):
+                theirs = rights[other].features
+                shared = np.intersect1d(thing.features, theirs, assume_unique=True).size
+                similarity = shared / (thing.features.size + theirs.size - shared)
+                if similarity >= threshold:
+                    found.append((similarity, path, other))
+    return found
 
 
-def _features(side: Snapshot, node: Node) -> tuple[str, NDArray[np.uint64]] | None:
-    if node.entry.unreadable is not None or node.entry.identity is not None:
-        return None
-    hashes = []
-    for name, value in side.attributes(node.entry).items():
-        for part in value if isinstance(value, list) else (value,):
-            raw = msgspec.msgpack.encode([name, repr(part)])
-            hashes.append(int.from_bytes(blake2b(raw, digest_size=7).digest(), "big"))
-    if len(hashes) < _LEAST_FEATURES:
-        return None
-    return node.entry.kind, np.unique(np.array(hashes, dtype=np.uint64))
+def _things(
+    side: Snapshot, nodes: dict[Path, Node], barred: set[Path], others: dict[Path, Node]
+) -> dict[Path, _Thing]:
+    """Return what can be told by likeness, with the features of each object and all beneath it."""
+    hashes: dict[Path, list[int]] = {}
+    telling: dict[Path, int] = defaultdict(int)
+    for path, node in nodes.items():
+        if node.entry.unreadable is not None or _is_within(path, barred):
+            continue
+        own = hashes.setdefault(path, [])
+        for name, value in side.attributes(node.entry).items():
+            for part in value if isinstance(value, list) else (value,):
+                text = repr(part)
+                own.append(_hash([name, text]))
+                telling[path] += len(text)
+        content = bytes(node.entry.attributes)
+        for depth in range(len(path) - 1, 0, -1):
+            if path[:depth] not in nodes:
+                break
+            hashes.setdefault(path[:depth], []).append(_hash([path[depth:], content]))
+            telling[path[:depth]] += len(content)
+    return {
+        path: _Thing(nodes[path].entry.kind, np.unique(np.array(own, dtype=np.uint64)))
+        for path, own in hashes.items()
+        if telling[path] >= _LEAST_TELLING and path not in others
+    }
 
 
-def _bands(features: NDArray[np.uint64]) -> list[bytes]:
+def _is_within(path: Path, branches: set[Path]) -> bool:
+    return bool(branches) and any(path[:depth] in branches for depth in range(1, len(path) + 1))
+
+
+def _hash(parts: object) -> int:
+    return int.from_bytes(blake2b(_encode(parts), digest_size=7).digest(), "big")
+
+
+def _bands(features: NDArray[np.uint64]) -> Iterator[bytes]:
     small = features % np.uint64(1 << 31)
     signature = ((small[:, None] * _FACTORS + _OFFSETS) % _PRIME).min(axis=0)
-    return [row.tobytes() for row in signature.reshape(_BANDS, _ROWS)]
+    for row in signature.reshape(_BANDS, _ROWS):
+        yield row.tobytes()

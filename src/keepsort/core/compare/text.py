@@ -34,8 +34,10 @@ def diff(left: Sequence[Hashable], right: Sequence[Hashable]) -> list[Hunk]:
     kept_left, kept_right = _matched(a, b)
     found: list[Hunk] = []
     after = Hunk(len(a), len(a), len(b), len(b))
-    for hunk in reversed(list(_hunks(kept_left, kept_right, len(a), len(b)))):
-        slid = _slide(hunk, a, b, after)
+    raw = list(_hunks(kept_left, kept_right, len(a), len(b)))
+    for number in range(len(raw) - 1, -1, -1):
+        before = raw[number - 1] if number else Hunk(0, 0, 0, 0)
+        slid = _slide(raw[number], before, after, a, b, left, right)
         if slid.left_stop == after.left_start and slid.right_stop == after.right_start and found:
             slid = Hunk(slid.left_start, after.left_stop, slid.right_start, after.right_stop)
             found.pop()
@@ -53,19 +55,72 @@ def _hunks(left: list[int], right: list[int], left_size: int, right_size: int) -
         at_left, at_right = i + 1, j + 1
 
 
-def _slide(hunk: Hunk, a: list[int], b: list[int], after: Hunk) -> Hunk:
-    """Shift a pure insertion or deletion down while it stays the same edit.
+def _slide(
+    hunk: Hunk,
+    before: Hunk,
+    after: Hunk,
+    a: list[int],
+    b: list[int],
+    left: Sequence[Hashable],
+    right: Sequence[Hashable],
+) -> Hunk:
+    """Shift a pure insertion or deletion to where a person would say that it begins and ends.
 
-    A block that is added after its like then begins where a person would say it begins.
+    The same edit can often stand in several places: of a block that repeats what is above it, any
+    part may be called the new one. Of these places the most natural is taken, the last of equals.
     """
     i, i2, j, j2 = hunk
-    if i == i2:
-        while j2 < after.right_start and i < after.left_start and b[j] == b[j2] == a[i]:
-            i, i2, j, j2 = i + 1, i2 + 1, j + 1, j2 + 1
-    elif j == j2:
-        while i2 < after.left_start and j < after.right_start and a[i] == a[i2] == b[j]:
-            i, i2, j, j2 = i + 1, i2 + 1, j + 1, j2 + 1
-    return Hunk(i, i2, j, j2)
+    if i != i2 and j != j2:
+        return hunk
+    ids, lines, start, stop, floor, ceiling = (
+        (b, right, j, j2, before.right_stop, after.right_start)
+        if i == i2
+        else (a, left, i, i2, before.left_stop, after.left_start)
+    )
+    up = down = 0
+    while up < _FARTHEST and start - up > floor and ids[start - up - 1] == ids[stop - up - 1]:
+        up += 1
+    while down < _FARTHEST and stop + down < ceiling and ids[start + down] == ids[stop + down]:
+        down += 1
+    # the lines passed over must be kept on the other side too
+    other, room_up, room_down = (
+        (a, i - before.left_stop, after.left_start - i)
+        if i == i2
+        else (b, j - before.right_stop, after.right_start - j)
+    )
+    at = i if i == i2 else j
+    up, down = min(up, room_up), min(down, room_down)
+    while up and any(other[at - n] != ids[stop - n] for n in range(1, up + 1)):
+        up -= 1
+    while down and any(other[at + n] != ids[start + n] for n in range(down)):
+        down -= 1
+    if up + down == 0:
+        return hunk
+    shift = max(range(-up, down + 1), key=lambda s: (_naturalness(lines, start + s, stop + s), s))
+    return Hunk(i + shift, i2 + shift, j + shift, j2 + shift)
+
+
+#: How far an edit is shifted at the most.
+_FARTHEST = 200
+
+
+def _naturalness(lines: Sequence[Hashable], start: int, stop: int) -> tuple[int, int]:
+    """Rate a block of lines: it should follow a gap or begin a section, and be little indented."""
+    first, indent = _shape(lines, start)
+    before, _ = _shape(lines, start - 1)
+    last, _ = _shape(lines, stop - 1)
+    _, indent_after = _shape(lines, stop)
+    gaps = 2 * (first and not before) + (first and not last)
+    return gaps, -(indent + indent_after)
+
+
+def _shape(lines: Sequence[Hashable], at: int) -> tuple[bool, int]:
+    """Tell whether there is a line with something on it, and how far it is indented."""
+    line = lines[at] if 0 <= at < len(lines) else ""
+    if not isinstance(line, str):
+        return True, 0
+    bare = line.strip()
+    return bool(bare), len(line) - len(line.lstrip()) if bare else 0
 
 
 def _matched(a: list[int], b: list[int]) -> tuple[list[int], list[int]]:

@@ -4,20 +4,10 @@ from typing import Literal
 
 import msgspec
 
-from keepsort.core.compare.text import Hunk, diff
+from keepsort.core.compare.maps import MapChange, map_changes
+from keepsort.core.compare.sequences import Change, ElementMove, lined_up, moved_elements
 from keepsort.core.model import Attributes, AttributeSpec, Schema, Value
 from keepsort.core.model.canonical import comparable_value, folded
-
-
-class Change(msgspec.Struct, frozen=True):
-    """A stretch of lines or elements on both sides; `number` counts from 1 where they differ."""
-
-    state: Literal["same", "changed", "missing", "extra"]
-    left: list[Value]
-    right: list[Value]
-    left_start: int
-    right_start: int
-    number: int = 0
 
 
 class AttributeDifference(msgspec.Struct, frozen=True):
@@ -26,7 +16,8 @@ class AttributeDifference(msgspec.Struct, frozen=True):
     state: ``missing`` live, ``extra`` live, ``changed`` or ``same``.
     only_left, only_right, both: elements of a set.
     stretches: lines of a text or elements of a sequence, in order.
-    keys: for a map, its keys with the state of each.
+    moved: elements of a sequence that only stand elsewhere.
+    keys: for a map, its values by the keys that lead to them.
     """
 
     name: str
@@ -37,7 +28,8 @@ class AttributeDifference(msgspec.Struct, frozen=True):
     only_right: list[Value] = []
     both: list[Value] = []
     stretches: list[Change] = []
-    keys: dict[str, str] = {}
+    moved: list[ElementMove] = []
+    keys: list[MapChange] = []
 
 
 def equal_values(spec: AttributeSpec, left: Value, right: Value) -> bool:
@@ -93,19 +85,13 @@ def _compare_one(
         stretches = lined_up(a.splitlines(keepends=True), b.splitlines(keepends=True))
         return AttributeDifference(name, "changed", a, b, stretches=stretches)
     if spec.shape == "sequence" and isinstance(a, list) and isinstance(b, list):
-        return AttributeDifference(name, "changed", a, b, stretches=lined_up(a, b))
+        stretches = lined_up(a, b)
+        moved = moved_elements(stretches)
+        return AttributeDifference(name, "changed", a, b, stretches=stretches, moved=moved)
     if isinstance(a, dict) and isinstance(b, dict):
-        keys = {k: _key_state(k, a, b) for k in sorted(a.keys() | b.keys())}
+        keys = map_changes(a, b, lambda one, two: equal_values(spec, one, two))
         return AttributeDifference(name, "changed", a, b, keys=keys)
     return AttributeDifference(name, "changed", a, b)
-
-
-def _key_state(key: str, left: Attributes, right: Attributes) -> str:
-    if key not in right:
-        return "missing"
-    if key not in left:
-        return "extra"
-    return "same" if left[key] == right[key] and same_type(left[key], right[key]) else "changed"
 
 
 def _listed(value: Value) -> list[Value]:
@@ -128,40 +114,3 @@ def split_set(
         [v for k, v in in_right.items() if k not in in_left],
         [v for k, v in in_left.items() if k in in_right],
     )
-
-
-def lined_up(left: list[Value], right: list[Value]) -> list[Change]:
-    """Line two sequences up, stretch by stretch."""
-    keys_left = [_hashable(v) for v in left]
-    keys_right = [_hashable(v) for v in right]
-    found: list[Change] = []
-    at_left = at_right = 0
-    ending = Hunk(len(left), len(left), len(right), len(right))
-    for number, hunk in enumerate([*diff(keys_left, keys_right), ending], 1):
-        if hunk.left_start > at_left:
-            same_left, same_right = (
-                left[at_left : hunk.left_start],
-                right[at_right : hunk.right_start],
-            )
-            found.append(Change("same", same_left, same_right, at_left, at_right))
-        a = left[hunk.left_start : hunk.left_stop]
-        b = right[hunk.right_start : hunk.right_stop]
-        if a or b:
-            state: Literal["changed", "missing", "extra"] = (
-                "changed" if a and b else "missing" if a else "extra"
-            )
-            found.append(Change(state, a, b, hunk.left_start, hunk.right_start, number))
-        at_left, at_right = hunk.left_stop, hunk.right_stop
-    return found
-
-
-def with_hunks(left: list[Value], right: list[Value], numbers: set[int]) -> list[Value]:
-    """Return the right sequence with the numbered hunks as they are on the left."""
-    result: list[Value] = []
-    for stretch in lined_up(left, right):
-        result.extend(stretch.left if stretch.number in numbers else stretch.right)
-    return result
-
-
-def _hashable(value: Value) -> bytes | str:
-    return value if isinstance(value, str) else msgspec.msgpack.encode(value)

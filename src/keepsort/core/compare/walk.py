@@ -53,7 +53,7 @@ def compare(
     walk = _Walk(left, right, successors)
     walk.run()
     pairs: list[_Pair] = [(a, b, None) for a, b in walk.pair_up()]
-    if likeness is not None:
+    if likeness is not None and walk.only_left and walk.only_right:
         # NumPy takes a while to load, and only this needs it
         from keepsort.core.compare.likeness import alike
 
@@ -325,9 +325,9 @@ class _Telling:
             if rules.hides_attribute(difference.kind, name):
                 continue
             spec = self.schema.spec(difference.kind, name)
-            if name in left and name in right:
-                a = rules.reduced(spec, self.left.resolve(left[name]))
-                b = rules.reduced(spec, self.right.resolve(right[name]))
+            if rules.reduces and name in left and name in right:
+                a = rules.reduced(difference.kind, spec, self.left.resolve(left[name]))
+                b = rules.reduced(difference.kind, spec, self.right.resolve(right[name]))
                 if equal_values(spec, a, b):
                     continue
             kept.append(name)

@@ -19,7 +19,8 @@ class AttributePick(msgspec.Struct, frozen=True, omit_defaults=True):
     """One attribute, or only some of it.
 
     add: elements of a set that should be there. remove: elements that should not.
-    hunks: numbers of the differing stretches of a text or sequence, counted from 1.
+    hunks: numbers of the differing stretches of a text or sequence, or of the differing values
+        of a map, counted from 1.
     With none of these, the whole attribute is meant.
     """
 

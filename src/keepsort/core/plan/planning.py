@@ -7,7 +7,9 @@ before and after are what the run will really meet, and a plan is a rehearsal fr
 import msgspec
 
 from keepsort.core.compare import Comparison, Difference
-from keepsort.core.compare.values import differing_names, element_key, equal_values, with_hunks
+from keepsort.core.compare.maps import with_keys
+from keepsort.core.compare.sequences import with_hunks
+from keepsort.core.compare.values import differing_names, element_key, equal_values
 from keepsort.core.model import Attributes, ConfigObject, Path, Schema, Value, is_beneath
 from keepsort.core.plan.findings import Finding, Level
 from keepsort.core.plan.picks import AttributePick, Pick, Policy
@@ -443,7 +445,11 @@ class _Planner:
         spec = self.schema.spec(kind, part.name)
         if part.hunks:
             left, right = backup.get(part.name, ""), wanted.get(part.name, "")
-            if isinstance(left, list):
+            if isinstance(left, dict):
+                wanted[part.name] = with_keys(
+                    left, right or {}, set(part.hunks), lambda a, b: equal_values(spec, a, b)
+                )
+            elif isinstance(left, list):
                 wanted[part.name] = with_hunks(left, right or [], set(part.hunks))
             else:
                 lines = with_hunks(
@@ -603,9 +609,11 @@ class _Planner:
         if target.live is not None:
             live_kind = target.live.entry.kind
             kind, was_kind = (kind, live_kind) if kind_changes else (live_kind, None)
+        own = target.node.entry.identity
+        stands_for = own if target.parts is None and own != identity else None
         self._append(
             action, path, kind, before, after, to,
-            reason=target.reason, identity=identity, was_kind=was_kind,
+            reason=target.reason, identity=identity, was_kind=was_kind, stands_for=stands_for,
         )  # fmt: skip
         target.done_by = len(self.steps)
 
@@ -621,6 +629,7 @@ class _Planner:
         reason: str = "",
         identity: str | None = None,
         was_kind: str | None = None,
+        stands_for: str | None = None,
     ) -> None:
         followed = None
         if before is not None:
@@ -639,6 +648,7 @@ class _Planner:
             needs=self._needed_steps(path, to, kind, after),
             reason=reason,
             identity=identity,
+            stands_for=stands_for,
         )
         self.steps.append(step)
         carry_out(self.draft, step)

@@ -22,6 +22,7 @@ class Step(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     reason: why the step comes along; empty where it was picked.
     identity: the system's own id of the object, where known; for one that is created, the id of
         the object it takes the place of.
+    stands_for: the id that the object has in the backup, where live has another one.
     """
 
     number: int
@@ -36,6 +37,7 @@ class Step(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     needs: tuple[int, ...] = ()
     reason: str = ""
     identity: str | None = None
+    stands_for: str | None = None
 
     @property
     def final_path(self) -> Path:

@@ -4,6 +4,7 @@ from typing import Any
 
 from rest_framework import serializers
 
+from keepsort.core.compare import LIKENESS
 from keepsort.core.compare.comparison import STATES
 from keepsort.server.restores.models import Run, RunStep
 from keepsort.server.snapshots.models import Record, Work
@@ -11,6 +12,8 @@ from keepsort.server.snapshots.models import Record, Work
 ROW_STATES = ("same", *STATES)
 STRETCH_STATES = ("same", "changed", "missing", "extra")
 ATTRIBUTE_STATES = (*STRETCH_STATES, "follows")
+MOMENT_STATES = ("new", "changed", "moved", "recreated", "gone")
+SPACES = ("ends", "runs", "all")
 
 
 def _path(**options: Any) -> serializers.ListField:
@@ -105,22 +108,66 @@ class SystemShape(Shape):
     objects = serializers.IntegerField()
     backups = RecordShape(many=True)
     look = RecordShape(allow_null=True)
+    rules_saved = serializers.BooleanField()
     sample = SampleShape(many=True)
     work = WorkShape(many=True)
     failed = WorkShape(allow_null=True)
     runs = RunBriefShape(many=True)
 
 
+class BriefRecordShape(Shape):
+    """A backup or a look, named in passing."""
+
+    id = serializers.IntegerField()
+    kind = serializers.ChoiceField(choices=Record.Kind.choices)
+    taken_at = serializers.DateTimeField()
+    note = serializers.CharField(allow_blank=True)
+
+
+def _texts(**options: Any) -> serializers.ListField:
+    return serializers.ListField(child=serializers.CharField(max_length=400), **options)
+
+
+class RulesShape(Shape):
+    """Ignore rules: what does not count."""
+
+    letter_case = serializers.BooleanField(default=False)
+    space = serializers.ChoiceField(choices=SPACES, allow_blank=True, default="")
+    blank_lines = serializers.BooleanField(default=False)
+    comments = _texts(default=list, max_length=100)
+    order = serializers.BooleanField(default=False)
+    attributes = _texts(default=list, max_length=200)
+    paths = _texts(default=list, max_length=200)
+
+
+class FacetShape(Shape):
+    """A kind of object or an attribute, and in how many differences it stands."""
+
+    name = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    count = serializers.IntegerField()
+
+
 class CompareHeadShape(Shape):
-    """Two records compared, in sum."""
+    """Two records compared, in sum.
+
+    tally: what all filters but that by kind of difference let through. shown: what all do.
+    missing: the first lines of a pasted list that name nothing that differs.
+    """
 
     left = RecordShape()
     right = RecordShape()
     tally = _tally()
+    shown = serializers.IntegerField()
     same = serializers.IntegerField()
     hidden = serializers.IntegerField()
     at = _path()
     top = serializers.CharField()
+    kinds = FacetShape(many=True)
+    attributes = FacetShape(many=True)
+    rules = RulesShape()
+    missing = serializers.ListField(child=serializers.CharField())
+    missing_count = serializers.IntegerField()
 
 
 class RowShape(Shape):
@@ -137,6 +184,7 @@ class RowShape(Shape):
     live_path = _path(allow_null=True)
     tally = _tally()
     children = serializers.IntegerField()
+    similarity = serializers.FloatField(allow_null=True)
     opened = serializers.BooleanField()
 
 
@@ -144,6 +192,7 @@ class LevelShape(Shape):
     """Rows of one level, or of several opened at once."""
 
     total = serializers.IntegerField()
+    start = serializers.IntegerField()
     rows = RowShape(many=True)
 
 
@@ -158,14 +207,47 @@ class ShownShape(Shape):
     raw = serializers.JSONField(allow_null=True)
 
 
+def _lines_in_pieces() -> serializers.ListField:
+    piece = serializers.CharField(allow_blank=True)
+    return serializers.ListField(child=serializers.ListField(child=piece))
+
+
 class StretchShape(Shape):
-    """A stretch of a text or a sequence."""
+    """A stretch of a text or a sequence; each line in pieces, equal and differing in turn."""
 
     state = serializers.ChoiceField(choices=STRETCH_STATES)
     number = serializers.IntegerField()
-    left = serializers.ListField(child=serializers.CharField(allow_blank=True))
-    right = serializers.ListField(child=serializers.CharField(allow_blank=True))
+    left = _lines_in_pieces()
+    right = _lines_in_pieces()
+    left_start = serializers.IntegerField()
+    right_start = serializers.IntegerField()
+    left_size = serializers.IntegerField()
+    right_size = serializers.IntegerField()
     folded = serializers.IntegerField()
+    hidden = serializers.BooleanField()
+
+
+class KeyShape(Shape):
+    """A value in a map, named by the keys that lead to it."""
+
+    keys = _path()
+    state = serializers.ChoiceField(choices=STRETCH_STATES)
+    number = serializers.IntegerField()
+    left = ShownShape(allow_null=True)
+    right = ShownShape(allow_null=True)
+
+
+class ElementMoveShape(Shape):
+    """An element of a sequence that only stands elsewhere."""
+
+    left = serializers.IntegerField()
+    right = serializers.IntegerField()
+
+
+class LinesShape(Shape):
+    """Lines of a text."""
+
+    lines = serializers.ListField(child=serializers.CharField(allow_blank=True))
 
 
 class AttributeShape(Shape):
@@ -183,6 +265,17 @@ class AttributeShape(Shape):
     right = ShownShape(many=True)
     both = ShownShape(many=True)
     stretches = StretchShape(many=True)
+    more_stretches = serializers.IntegerField()
+    numbers = serializers.ListField(child=serializers.IntegerField())
+    moves = ElementMoveShape(many=True)
+    keys = KeyShape(many=True)
+
+
+class ConsequenceShape(Shape):
+    """A reference that follows a move."""
+
+    path = _path()
+    attribute = serializers.CharField()
 
 
 class BenchShape(Shape):
@@ -196,12 +289,94 @@ class BenchShape(Shape):
     state = serializers.ChoiceField(choices=ROW_STATES)
     live_path = _path(allow_null=True)
     similarity = serializers.FloatField(allow_null=True)
+    other_identity = serializers.BooleanField()
     interrupts = serializers.CharField(allow_blank=True)
     attributes = AttributeShape(many=True)
     facts = AttributeShape(many=True)
+    hidden = serializers.ListField(child=serializers.CharField())
     left_exists = serializers.BooleanField()
     right_exists = serializers.BooleanField()
     unreadable = serializers.CharField(allow_blank=True)
+    consequences = ConsequenceShape(many=True)
+    consequence_count = serializers.IntegerField()
+    referrers = serializers.IntegerField(allow_null=True)
+
+
+class MomentShape(Shape):
+    """A version of an object: from one backup to another, or until now."""
+
+    record = BriefRecordShape()
+    until = BriefRecordShape(allow_null=True)
+    state = serializers.ChoiceField(choices=MOMENT_STATES)
+    attributes = serializers.ListField(child=serializers.CharField())
+    path = _path()
+
+
+class SinceShape(Shape):
+    """Since which backup an attribute is as it is; `after` where no backup has it yet."""
+
+    attribute = serializers.CharField()
+    record = BriefRecordShape(allow_null=True)
+    after = BriefRecordShape(allow_null=True)
+
+
+class HistoryShape(Shape):
+    """The history of an object; `behind` while newer backups are not yet in it."""
+
+    behind = serializers.BooleanField()
+    moments = MomentShape(many=True)
+    since = SinceShape(many=True)
+
+
+class HitShape(Shape):
+    """An object that a search found, and the backups that have it."""
+
+    system = serializers.IntegerField()
+    system_name = serializers.CharField()
+    path = _path()
+    written = serializers.CharField()
+    name = serializers.CharField(allow_blank=True)
+    kind_label = serializers.CharField()
+    record = BriefRecordShape()
+    first = BriefRecordShape()
+    backups = serializers.IntegerField()
+    now = serializers.BooleanField()
+    where = serializers.CharField(allow_blank=True)
+
+
+class FoundShape(Shape):
+    """What a search found; `behind` names systems with backups that are not searched yet."""
+
+    hits = HitShape(many=True)
+    more = serializers.BooleanField()
+    behind = serializers.ListField(child=serializers.CharField())
+
+
+class ShownRowShape(Shape):
+    """One of the differences that are shown."""
+
+    path = _path()
+    state = serializers.ChoiceField(choices=STATES)
+
+
+class ShownListShape(Shape):
+    """All differences that are shown, as far as they can be picked at once."""
+
+    total = serializers.IntegerField()
+    rows = ShownRowShape(many=True)
+
+
+class PastedShape(Shape):
+    """A pasted list."""
+
+    text = serializers.CharField(max_length=2_000_000)
+
+
+class ListShape(Shape):
+    """A list that is kept."""
+
+    id = serializers.IntegerField()
+    lines = serializers.IntegerField()
 
 
 class NeighbourShape(Shape):
@@ -227,6 +402,14 @@ class PickShape(Shape):
     attributes = AttributePickShape(many=True, default=list)
 
 
+class TermsShape(Shape):
+    """What two records are compared by; rules as saved for the system where null."""
+
+    rules = RulesShape(allow_null=True, default=None)
+    alike = serializers.FloatField(default=LIKENESS)
+    apart = serializers.ListField(child=_path(), default=list)
+
+
 class PicksShape(Shape):
     """What is picked, on which two records."""
 
@@ -234,6 +417,7 @@ class PicksShape(Shape):
     look = serializers.IntegerField()
     picks = PickShape(many=True)
     policy = serializers.ChoiceField(choices=("overwrite", "keep", "fill"), default="overwrite")
+    terms = TermsShape(default=dict)
 
 
 class StepShape(Shape):

@@ -3,8 +3,11 @@
 from dataclasses import asdict
 from typing import Any
 
+import msgspec
+
 from keepsort.connectors.registry import connector_types
-from keepsort.core.compare import compare_attributes
+from keepsort.core.compare import Rules, compare_attributes
+from keepsort.core.compare.rules import Space
 from keepsort.core.model import Schema
 from keepsort.core.plan import Finding, Step, changed_names
 from keepsort.server.restores.engine import is_interrupted
@@ -12,8 +15,8 @@ from keepsort.server.restores.models import PlanRecord, Run, RunStep
 from keepsort.server.restores.previewing import open_plan
 from keepsort.server.snapshots.models import Record, Work
 from keepsort.server.snapshots.services import newest, open_snapshot
-from keepsort.server.sorting.bench import Showing
 from keepsort.server.sorting.comparing import compared
+from keepsort.server.sorting.showing import Showing
 from keepsort.server.systems.models import System
 
 _BACKUPS_SHOWN = 60
@@ -41,6 +44,28 @@ def record(found: Record) -> dict[str, Any]:
         "problem_count": found.problem_count,
         "problems": [p["text"] for p in found.problems[:5]],
     }
+
+
+def brief(found: Record) -> dict[str, Any]:
+    """Write a backup or a look as it is named in passing."""
+    return {"id": found.pk, "kind": found.kind, "taken_at": found.taken_at, "note": found.note}
+
+
+class FullRules(msgspec.Struct):
+    """Ignore rules with nothing left out, as the API gives them."""
+
+    letter_case: bool
+    space: Space
+    blank_lines: bool
+    comments: tuple[str, ...]
+    order: bool
+    attributes: tuple[str, ...]
+    paths: tuple[str, ...]
+
+    @classmethod
+    def of(cls, rules: Rules) -> "FullRules":
+        """Return the rules in this form."""
+        return msgspec.convert(rules, cls, from_attributes=True)
 
 
 def work(found: Work) -> dict[str, Any]:
@@ -94,12 +119,20 @@ def system(found: System) -> dict[str, Any]:
         "address": found.address,
         "objects": look.objects_count if look else (backups[0].objects_count if backups else 0),
         "backups": [record(b) for b in backups],
-        "look": record(look) if look else None,
+        "look": _look(found, look) if look else None,
+        "rules_saved": bool(found.rules),
         "sample": _sample(newest(found, Record.Kind.BACKUP), look),
         "work": [work(w) for w in active],
         "failed": work(last) if last and last.state == Work.State.FAILED else None,
         "runs": [run_brief(r) for r in runs],
     }
+
+
+def _look(system: System, look: Record) -> dict[str, Any]:
+    """Write a look; what the rules saved for the system hide does not count in it."""
+    backup = newest(system, Record.Kind.BACKUP, tuple(look.at)) if system.rules else None
+    changes = compared(backup, look).tally if backup else look.changes
+    return record(look) | {"changes": changes}
 
 
 def _sample(backup: Record | None, look: Record | None) -> list[dict[str, Any]]:

@@ -160,8 +160,9 @@ class _Carrier:
         """Read back what was written."""
         found = self.connector.read([step.final_path])[0]
         if is_done(self.schema, step, found):
-            if step.action == "create" and step.identity and found is not None and found.identity:
-                remember_successor(self.run.system, step.identity, found.identity)
+            was = step.identity if step.action == "create" else step.stands_for
+            if was and found is not None and found.identity:
+                remember_successor(self.run.system, was, found.identity)
             self._write(line, _State.DONE)
         else:
             text = "It was written, but reads back differently. Look again to see how."

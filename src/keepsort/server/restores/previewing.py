@@ -24,10 +24,11 @@ from keepsort.server.problems import Problem
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot, take
-from keepsort.server.sorting.comparing import compared
+from keepsort.server.sorting.comparing import Terms, compare_trees, compared, settled
 from keepsort.server.systems.services import opened, successors
 
 encode_plan = msgspec.msgpack.Encoder().encode
+_AS_SAVED = Terms()
 decode_plan = msgspec.msgpack.Decoder(Plan).decode
 
 
@@ -37,10 +38,10 @@ def open_plan(record: PlanRecord) -> Plan:
 
 
 def draft_plan(
-    backup: Record, look: Record, picks: list[Pick], policy: Policy
+    backup: Record, look: Record, picks: list[Pick], policy: Policy, terms: Terms = _AS_SAVED
 ) -> tuple[Comparison, Plan, list[Offer]]:
     """Plan without asking the system and without keeping the plan: what the tray shows."""
-    comparison = compared(backup, look)
+    comparison = compared(backup, look, terms)
     plan = plan_restore(comparison, picks, policy=policy)
     return comparison, plan, offers(comparison, plan)
 
@@ -52,20 +53,24 @@ def preview(
     *,
     look: Record | None = None,
     by: User | None = None,
+    terms: Terms = _AS_SAVED,
 ) -> PlanRecord:
     """Make a plan, rehearse it, and ask the system what it has to say about it.
 
     look: the look at live that the picks were made on; a new one is taken where None.
+    terms: what the two were compared by when the picks were made.
     Raises `Problem` or a `ConnectorError`.
     """
     if not picks:
         raise Problem("Nothing is picked.", "Pick an object, a branch or an attribute first.")
     look = look or take(backup.system, Record.Kind.LOOK, by=by)
-    comparison, plan, _ = draft_plan(backup, look, picks, policy)
+    comparison, plan, _ = draft_plan(backup, look, picks, policy, terms)
     with opened(backup.system) as connector:
         plan, rendered = _asked(connector, comparison.right, plan)
     predicted = rehearse(comparison.right, plan.steps)
-    left = compare(comparison.left, predicted, successors=successors(backup.system))
+    left = compare_trees(
+        comparison.left, predicted, settled(terms, backup.system), successors(backup.system)
+    )
     return PlanRecord.objects.create(
         system=backup.system, backup=backup, look=look, by=by, policy=policy,
         picks=msgspec.to_builtins(picks), content=encode_plan(plan), rendered=rendered,

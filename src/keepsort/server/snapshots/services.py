@@ -12,7 +12,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from keepsort.connectors.base import Connector
-from keepsort.core.compare import compare
+from keepsort.core.compare import LIKENESS, compare
 from keepsort.core.model import Path, Schema
 from keepsort.core.model.canonical import digest
 from keepsort.core.snapshot import Chunk, Draft, Root, Snapshot, SnapshotBuilder
@@ -38,14 +38,18 @@ Progress = Callable[[int], None]
 
 def open_snapshot(record: Record) -> Snapshot:
     """Return the tree a record stands for; pages are shared by all that are open."""
-    schema = _cache.load(bytes(record.schema), _decode_schema)
     root = Root(
         significant=bytes(record.significant),
         facts=bytes(record.facts) if record.facts is not None else None,
         total=record.objects_count,
         at=tuple(record.at),
     )
-    return Snapshot(_cache.store, root, schema, _cache)
+    return open_tree(root, bytes(record.schema))
+
+
+def open_tree(root: Root, schema: bytes) -> Snapshot:
+    """Return the tree beneath a root in the store, read with the schema at an address."""
+    return Snapshot(_cache.store, root, _cache.load(schema, _decode_schema), _cache)
 
 
 def find_record(number: int | str, kind: str | None = None) -> Record:
@@ -126,7 +130,8 @@ def _changes(backup: Record | None, tree: Snapshot) -> dict[str, int]:
     """Return how a tree differs from a backup, by state."""
     if backup is None:
         return {}
-    return compare(open_snapshot(backup), tree, successors=successors(backup.system)).tally
+    known = successors(backup.system)
+    return compare(open_snapshot(backup), tree, likeness=LIKENESS, successors=known).tally
 
 
 def _problems(

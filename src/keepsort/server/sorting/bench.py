@@ -1,61 +1,34 @@
 """One object of a comparison, attribute by attribute, ready to be shown."""
 
 from dataclasses import dataclass, field
-from typing import Any
 
-from keepsort.core.compare import AttributeDifference, Comparison, compare_attributes
-from keepsort.core.model import AttributeSpec, ConfigObject, Path, Value
+from keepsort.core.compare import Comparison, Rules, compare_attributes
+from keepsort.core.model import ConfigObject, Path
+from keepsort.core.plan.references import referrers
 from keepsort.core.snapshot import Node, Snapshot
+from keepsort.server.sorting.showing import Showing, ShownAttribute, line_of
 
-_HEX_SHOWN = 48
-_LINES_FOLDED_OVER = 6
-_CONTEXT = 2
-
-
-@dataclass
-class Shown:
-    """A value ready to be shown: how, and its text."""
-
-    form: str
-    text: str
-    size: int = 0
-    path: Path | None = None
-    exists: bool | None = None
-    raw: Any = None
+_CONSEQUENCES_SHOWN = 50
+#: To find who refers to an object, the whole tree is read; in a larger one that takes too long.
+_REFERRERS_SOUGHT_IN = 20_000
 
 
 @dataclass
-class ShownStretch:
-    """A stretch of lines on both sides; long equal ones are folded to their ends."""
+class ShownConsequence:
+    """A reference that differs only because this object was moved."""
 
-    state: str
-    number: int
-    left: list[str]
-    right: list[str]
-    folded: int = 0
-
-
-@dataclass
-class ShownAttribute:
-    """One attribute on both sides."""
-
-    name: str
-    label: str
-    shape: str
-    unit: str
-    state: str
-    secret: bool
-    read_only: bool
-    consequence_of: Path | None
-    left: list[Shown] = field(default_factory=list)
-    right: list[Shown] = field(default_factory=list)
-    both: list[Shown] = field(default_factory=list)
-    stretches: list[ShownStretch] = field(default_factory=list)
+    path: Path
+    attribute: str
 
 
 @dataclass
 class Bench:
-    """An object on both sides."""
+    """An object on both sides.
+
+    hidden: names of attributes that differ only in what the rules say does not count.
+    consequences: references that follow the move of this object; consequence_count: how many.
+    referrers: how many live objects refer to it, where it was recreated; None where not known.
+    """
 
     path: Path
     written: str
@@ -65,15 +38,20 @@ class Bench:
     state: str
     live_path: Path | None
     similarity: float | None
+    other_identity: bool
     interrupts: str
     attributes: list[ShownAttribute]
     facts: list[ShownAttribute]
+    hidden: list[str]
     left_exists: bool
     right_exists: bool
     unreadable: str
+    consequences: list[ShownConsequence] = field(default_factory=list)
+    consequence_count: int = 0
+    referrers: int | None = None
 
 
-def bench(comparison: Comparison, path: Path) -> Bench | None:
+def bench(comparison: Comparison, path: Path, rules: Rules) -> Bench | None:
     """Return the object at `path` on both sides; None where neither has it."""
     differences = comparison.at(path)
     difference = differences[0] if differences else None
@@ -84,112 +62,74 @@ def bench(comparison: Comparison, path: Path) -> Bench | None:
         return None
     one, two = _object(comparison.left, left), _object(comparison.right, right)
     schema = comparison.left.schema
+    keys = schema.names.keys
     kind = node.entry.kind
-    follows = {
-        c.attribute: c.moved
-        for c in comparison.consequences
-        if schema.names.keys(c.path) == schema.names.keys(node.path)
-    }
-    show = Showing(comparison.left, comparison.right)
+    own = keys(node.path)
+    follows = {c.attribute: c.moved for c in comparison.consequences if keys(c.path) == own}
+    show = Showing(comparison.left, comparison.right, rules)
     attributes = compare_attributes(
         schema, kind, one.attributes if one else {}, two.attributes if two else {}
     )
     facts = compare_attributes(schema, kind, one.facts if one else {}, two.facts if two else {})
     known = schema.kinds.get(kind)
-    unreadable = (one and one.unreadable) or (two and two.unreadable) or ""
+    caused = [c for c in comparison.consequences if keys(c.moved) == own]
+    state = difference.state if difference else "same"
+    told = set(difference.attributes) if difference else set()
+    both = left is not None and right is not None
     return Bench(
         path=node.path,
         written=schema.notation.write(node.path),
         name=node.entry.name or schema.notation.write(node.path),
         kind=kind,
         kind_label=schema.label(kind),
-        state=difference.state if difference else "same",
+        state=state,
         live_path=right.path if right else None,
         similarity=difference.similarity if difference else None,
+        other_identity=_differ(left, right),
         interrupts=known.interrupts if known else "",
         attributes=[show.attribute(kind, a, follows.get(a.name)) for a in attributes],
         facts=[show.attribute(kind, a, None) for a in facts],
+        hidden=[
+            a.name
+            for a in attributes
+            if both and a.state != "same" and a.name not in told and a.name not in follows
+        ],
         left_exists=left is not None,
         right_exists=right is not None,
-        unreadable=unreadable,
+        unreadable=(one and one.unreadable) or (two and two.unreadable) or "",
+        consequences=[ShownConsequence(c.path, c.attribute) for c in caused[:_CONSEQUENCES_SHOWN]],
+        consequence_count=len(caused),
+        referrers=_referrers(comparison.right, right) if state == "recreated" else None,
     )
+
+
+def lines(
+    comparison: Comparison, path: Path, attribute: str, on_left: bool, start: int, count: int
+) -> list[str]:
+    """Return some lines of a text, or elements of a sequence, of an object on one side."""
+    differences = comparison.at(path)
+    side = comparison.left if on_left else comparison.right
+    if differences:
+        node = differences[0].left if on_left else differences[0].right
+    else:
+        node = side.find(path if on_left else comparison.live_path(path))
+    found = side.object(node).attributes.get(attribute) if node else None
+    values = found.splitlines() if isinstance(found, str) else found
+    return [line_of(v) for v in (values or [])[start : start + count]]
 
 
 def _object(side: Snapshot, node: Node | None) -> ConfigObject | None:
     return side.object(node) if node else None
 
 
-class Showing:
-    """Makes values of two trees ready to be shown."""
-
-    def __init__(self, left: Snapshot, right: Snapshot) -> None:
-        self._left = left
-        self._right = right
-        self.schema = left.schema
-
-    def attribute(
-        self, kind: str, found: AttributeDifference, moved: Path | None
-    ) -> ShownAttribute:
-        """Return an attribute ready to be shown."""
-        spec = self.schema.spec(kind, found.name)
-        state = "follows" if moved is not None and found.state == "changed" else found.state
-        shown = ShownAttribute(
-            name=found.name, label=spec.label or found.name, shape=spec.shape, unit=spec.unit,
-            state=state, secret=spec.secret, read_only=spec.read_only, consequence_of=moved,
-        )  # fmt: skip
-        if found.stretches:
-            shown.stretches = [
-                ShownStretch(s.state, s.number, *_folded(s.state, s.left, s.right))
-                for s in found.stretches
-            ]
-        elif found.only_left or found.only_right or found.both:
-            shown.left = [self.value(spec, v, True) for v in found.only_left]
-            shown.right = [self.value(spec, v, False) for v in found.only_right]
-            shown.both = [self.value(spec, v, False) for v in found.both]
-        else:
-            if found.state != "extra":
-                shown.left = [self.value(spec, v, True) for v in _listed(found.left)]
-            if found.state != "missing":
-                shown.right = [self.value(spec, v, False) for v in _listed(found.right)]
-        return shown
-
-    def value(self, spec: AttributeSpec, value: Value, on_left: bool) -> Shown:
-        """Return one value ready to be shown."""
-        if spec.secret:
-            return Shown("secret", "••••••", raw=value)
-        if isinstance(value, bytes):
-            dots = "…" if len(value) > _HEX_SHOWN else ""
-            return Shown("hex", value[:_HEX_SHOWN].hex(" ") + dots, size=len(value))
-        if spec.reference and isinstance(value, str):
-            path = self.schema.notation.read(value)
-            if path is not None:
-                side = self._left if on_left else self._right
-                exists = side.find(path) is not None
-                return Shown("reference", value, path=path, exists=exists, raw=value)
-        if isinstance(value, str):
-            return Shown("text", value, raw=value)
-        return Shown("data", _written(value), raw=value)
+def _differ(left: Node | None, right: Node | None) -> bool:
+    if left is None or right is None:
+        return False
+    one, two = left.entry.identity, right.entry.identity
+    return one is not None and two is not None and one != two
 
 
-def _written(value: Value) -> str:
-    if value is None:
-        return "nothing"
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    if isinstance(value, dict):
-        return ", ".join(f"{k}: {_written(v)}" for k, v in value.items())
-    if isinstance(value, bytes):
-        return value.hex(" ")
-    return str(value)
-
-
-def _listed(value: Value) -> list[Value]:
-    return value if isinstance(value, list) else [value]
-
-
-def _folded(state: str, left: list[Value], right: list[Value]) -> tuple[list[str], list[str], int]:
-    lines, others = [str(v) for v in left], [str(v) for v in right]
-    if state != "same" or len(lines) <= _LINES_FOLDED_OVER:
-        return lines, others, 0
-    ends = lines[:_CONTEXT] + lines[-_CONTEXT:]
-    return ends, others[:_CONTEXT] + others[-_CONTEXT:], len(lines) - 2 * _CONTEXT
+def _referrers(live: Snapshot, node: Node | None) -> int | None:
+    if node is None or live.root.total > _REFERRERS_SOUGHT_IN:
+        return None
+    return len({found.path for found, _, _ in referrers(live, [node.path])})

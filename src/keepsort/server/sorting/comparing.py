@@ -3,28 +3,61 @@
 from collections import OrderedDict
 from threading import Lock
 
-from keepsort.core.compare import Comparison, Rules, compare
+import msgspec
+
+from keepsort.core.compare import LIKENESS, Comparison, Rules, compare
+from keepsort.core.model import Path
 from keepsort.core.snapshot import Draft, Snapshot
 from keepsort.server.problems import Problem
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot
+from keepsort.server.systems.models import System
 from keepsort.server.systems.services import successors
 
 _KEPT = 16
-_Key = tuple[int, int, Rules, int]
+
+
+class Terms(msgspec.Struct, frozen=True):
+    """What two trees are compared by.
+
+    rules: what does not count; those saved for the system where None.
+    likeness: how alike objects without a common identity must be to be taken as moved.
+    apart: backup paths of suggested moves that a person has taken apart.
+    """
+
+    rules: Rules | None = None
+    likeness: float = LIKENESS
+    apart: frozenset[Path] = frozenset()
+
+
+_Key = tuple[int, int, Terms, int]
 _kept: OrderedDict[_Key, Comparison] = OrderedDict()
 _lock = Lock()
+_AS_SAVED = Terms()
 
 
-def compared(left: Record, right: Record, rules: Rules | None = None) -> Comparison:
+def saved_rules(system: System) -> Rules:
+    """Return the ignore rules that were saved for a system."""
+    return msgspec.convert(system.rules, Rules)
+
+
+def settled(terms: Terms, system: System) -> Terms:
+    """Return terms that say which rules hold."""
+    if terms.rules is not None:
+        return terms
+    return msgspec.structs.replace(terms, rules=saved_rules(system))
+
+
+def compared(left: Record, right: Record, terms: Terms = _AS_SAVED) -> Comparison:
     """Return the comparison of two records; it stays the same until something is restored."""
     known = successors(right.system)
-    key = (left.pk, right.pk, rules or Rules(), hash(frozenset(known.items())))
+    terms = settled(terms, right.system)
+    key = (left.pk, right.pk, terms, hash(frozenset(known.items())))
     with _lock:
         if key in _kept:
             _kept.move_to_end(key)
             return _kept[key]
-    found = compare_trees(open_snapshot(left), open_snapshot(right), key[2], known)
+    found = compare_trees(open_snapshot(left), open_snapshot(right), terms, known)
     with _lock:
         _kept[key] = found
         while len(_kept) > _KEPT:
@@ -33,11 +66,11 @@ def compared(left: Record, right: Record, rules: Rules | None = None) -> Compari
 
 
 def compare_trees(
-    left: Snapshot, right: Snapshot, rules: Rules, known: dict[str, str]
+    left: Snapshot, right: Snapshot, terms: Terms, known: dict[str, str]
 ) -> Comparison:
     """Compare two trees; where one holds less than the other, only what both cover counts."""
     if left.at == right.at:
-        return compare(left, right, rules, successors=known)
+        return _compare(left, right, terms, known)
     if right.at[: len(left.at)] == left.at:
         part = left.branch(right.at)
         if part is None:
@@ -45,10 +78,17 @@ def compare_trees(
                 "The two hold different branches, and nothing of one is in the other.",
                 "Compare it with a backup that holds this branch.",
             )
-        return compare(part, right, rules, successors=known)
+        return _compare(part, right, terms, known)
     if left.at[: len(right.at)] == right.at:
-        return compare(grafted(left, right), right, rules, successors=known)
+        return _compare(grafted(left, right), right, terms, known)
     raise Problem("The two hold different branches.", "Compare backups of the same branch.")
+
+
+def _compare(left: Snapshot, right: Snapshot, terms: Terms, known: dict[str, str]) -> Comparison:
+    return compare(
+        left, right, terms.rules or Rules(),
+        likeness=terms.likeness, dissolved=terms.apart, successors=known,
+    )  # fmt: skip
 
 
 def grafted(branch: Snapshot, whole: Snapshot) -> Snapshot:

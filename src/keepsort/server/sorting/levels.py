@@ -1,8 +1,15 @@
-"""The merged tree of a comparison, a level at a time."""
+"""The merged tree of a comparison, a level at a time.
 
-from bisect import bisect_left
+A row stands for an object of the backup, or for one that only live has. Nothing is made for rows
+that are not asked for: where all objects are shown, only those pages of a level are read that the
+rows lie on.
+"""
+
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from typing import NamedTuple
+from weakref import WeakKeyDictionary
 
 from keepsort.core.compare import Comparison, Difference
 from keepsort.core.model import Path
@@ -14,6 +21,7 @@ class Row:
     """One row of the merged tree.
 
     tally: differences at and beneath it, by state. children: rows right beneath it.
+    similarity: for a move told by likeness, how alike the two places are.
     """
 
     path: Path
@@ -27,154 +35,244 @@ class Row:
     live_path: Path | None
     tally: dict[str, int]
     children: int
+    similarity: float | None = None
     opened: bool = False
 
 
 @dataclass
 class Level:
-    """Some rows of one level, or of several where they were opened at once."""
+    """Some rows of one level, from number `start` on, or of several opened at once."""
 
     total: int
+    start: int = 0
     rows: list[Row] = field(default_factory=list)
 
 
-def outline(comparison: Comparison, states: frozenset[str], budget: int) -> Level:
+class _Place(NamedTuple):
+    """A row before it is written: where its differences lie in the list, and which is its own."""
+
+    first: int
+    last: int
+    own: int | None
+    beneath: bool
+
+
+def outline(comparison: Comparison, budget: int) -> Level:
     """Return the tree folded down to the differences, opened as far as `budget` rows go."""
-    top = _row(comparison, comparison.left.at, None, states, only_differences=True)
-    level = Level(1, [top])
+    top = _top_row(comparison)
+    rows = [top]
     waiting = [0]
     while waiting:
         number = waiting.pop(0)
-        row = level.rows[number]
-        inner = list(_differing_children(comparison, row.path, states, budget + 1))
-        if not inner or len(level.rows) + len(inner) > budget:
+        row = rows[number]
+        places = _places(comparison, row.path)
+        if not places or len(rows) + len(places) > budget:
             continue
         row.opened = True
-        level.rows[number + 1 : number + 1] = inner
+        inner = [_differing_row(comparison, row.path, place) for place in places]
+        rows[number + 1 : number + 1] = inner
         waiting = [n + len(inner) if n > number else n for n in waiting]
         waiting += [number + 1 + n for n, r in enumerate(inner) if r.children]
-    return level
+    return Level(1, 0, rows)
 
 
 def level(
     comparison: Comparison,
     path: Path,
-    states: frozenset[str],
     *,
     only_differences: bool,
     start: int,
     limit: int,
+    around: str | None = None,
 ) -> Level:
-    """Return rows `start` to `start + limit` right beneath `path`."""
+    """Return rows `start` to `start + limit` right beneath `path`.
+
+    around: a name; the page of `limit` rows that holds it is returned instead.
+    """
     if only_differences:
-        rows = list(_differing_children(comparison, path, states, None))
-        return Level(len(rows), rows[start : start + limit])
-    names = _all_names(comparison, path)
-    chosen = names[start : start + limit]
-    return Level(len(names), [r for n in chosen for r in _rows(comparison, (*path, n), states)])
+        places = _places(comparison, path)
+        if around is not None:
+            start = _place_rank(comparison, path, places, around) // limit * limit
+        rows = [_differing_row(comparison, path, p) for p in places[start : start + limit]]
+        return Level(len(places), start, rows)
+    merged = _Merged(comparison, path)
+    if around is not None:
+        start = merged.rank(comparison.names.key(around)) // limit * limit
+    return Level(merged.total, start, list(merged.rows(start, limit)))
 
 
-def _differing_children(
-    comparison: Comparison, path: Path, states: frozenset[str], limit: int | None
-) -> Iterator[Row]:
-    """Yield a row for every child with differences at or beneath it, without a look at the rest."""
-    inside = comparison.beneath(path)
-    keys = [comparison.names.keys(d.path) for d in inside]
-    depth = len(path)
-    number = bisect_left(keys, comparison.names.keys(path))
-    while number < len(inside) and len(keys[number]) <= depth:
+def neighbour(comparison: Comparison, path: Path, forward: bool) -> Difference | None:
+    """Return the next or the previous difference from `path`."""
+    key = comparison.names.keys(path)
+    keys = comparison.keys
+    at = bisect_right(keys, key) if forward else bisect_left(keys, key) - 1
+    return comparison.differences[at] if 0 <= at < len(comparison.differences) else None
+
+
+#: Rows of levels that were worked out; a comparison never changes.
+_kept: WeakKeyDictionary[Comparison, dict[Path, list[_Place]]] = WeakKeyDictionary()
+
+
+def _places(comparison: Comparison, path: Path) -> list[_Place]:
+    """List the rows right beneath `path` that have differences, without a look at the rest."""
+    key = comparison.names.keys(path)
+    kept = _kept.setdefault(comparison, {})
+    if key in kept:
+        return kept[key]
+    keys = comparison.keys
+    depth = len(key) + 1
+    at, stop = comparison.range(key)
+    while at < stop and len(keys[at]) < depth:
+        at += 1
+    found: list[_Place] = []
+    while at < stop:
+        child = keys[at][:depth]
+        last = at + 1
+        if last < stop and keys[last][:depth] == child:
+            last = comparison.after(child)
+        own = at
+        while own < last and len(keys[own]) == depth:
+            own += 1
+        # an object of the backup and one that took its place are two rows, the backup's first
+        here = sorted(range(at, own), key=lambda n: comparison.differences[n].left is None)
+        found += [_Place(at, last, n, n == here[0]) for n in here]
+        if own == at:
+            found.append(_Place(at, last, None, True))
+        at = last
+    kept[key] = found
+    return found
+
+
+def _place_rank(comparison: Comparison, path: Path, places: list[_Place], name: str) -> int:
+    child = (*comparison.names.keys(path), comparison.names.key(name))
+    return bisect_left(places, child, key=lambda p: comparison.keys[p.first][: len(child)])
+
+
+def _differing_row(comparison: Comparison, path: Path, place: _Place) -> Row:
+    own = comparison.differences[place.own] if place.own is not None else None
+    here = comparison.differences[place.first].path[: len(path) + 1]
+    node = own.node if own else comparison.left.find(here) or comparison.right.find(here)
+    tally = comparison.tally_of(place.first, place.last) if place.beneath else {}
+    below = sum(tally.values()) - _at_same_place(comparison, place)
+    return _row(comparison, here, node, own, tally, below)
+
+
+def _at_same_place(comparison: Comparison, place: _Place) -> int:
+    if place.own is None or not place.beneath:
+        return 0
+    key = comparison.keys[place.first]
+    number = place.first
+    while number < place.last and comparison.keys[number] == key:
         number += 1
-    count = 0
-    while number < len(inside) and (limit is None or count < limit):
-        child = keys[number][: depth + 1]
-        after = bisect_left(keys, (*child[:-1], child[-1] + "\0"))
-        own = inside[number:after]
-        if not states or any(d.state in states for d in own):
-            for row in _rows(comparison, own[0].path[: depth + 1], states, only_differences=True):
-                yield row
-                count += 1
-        number = after
+    return number - place.first
 
 
-def _all_names(comparison: Comparison, path: Path) -> list[str]:
-    left = comparison.left.find(path)
-    right = comparison.right.find(comparison.live_path(path))
-    names: dict[str, str] = {}
-    for side, node in ((comparison.right, right), (comparison.left, left)):
-        if node is not None:
-            for inner in side.children(node):
-                names[inner.entry.sort_key] = inner.entry.name
-    return [names[key] for key in sorted(names)]
+def _top_row(comparison: Comparison) -> Row:
+    path = comparison.left.at
+    here = comparison.at(path)
+    node = here[0].node if here else comparison.left.top()
+    tally = comparison.tally_of(0, len(comparison.differences))
+    return _row(
+        comparison, path, node, here[0] if here else None, tally, sum(tally.values()) - len(here)
+    )
 
 
-def _rows(
-    comparison: Comparison, path: Path, states: frozenset[str], *, only_differences: bool = False
-) -> Iterator[Row]:
-    """Yield the row at `path`; two where one object has taken another's place."""
-    here = [d for d in comparison.at(path) if not states or d.state in states]
-    for number, difference in enumerate(here or [None]):
-        yield _row(
-            comparison, path, difference, states,
-            only_differences=only_differences, beneath=number == 0,
-        )  # fmt: skip
+class _Merged:
+    """All rows of one level: the children that the backup has, and among them what is extra."""
+
+    def __init__(self, comparison: Comparison, path: Path) -> None:
+        self._comparison = comparison
+        self._path = path
+        self._node = comparison.left.find(path)
+        children = self._node.entry.children if self._node else None
+        self._count = children.count if children else 0
+        self._extra = [p for p in _places(comparison, path) if self._is_extra(p)]
+        self._extra_keys = [comparison.keys[p.first][len(path)] for p in self._extra]
+
+    def _is_extra(self, place: _Place) -> bool:
+        """Tell whether a row stands for something that the backup does not have here."""
+        if place.own is not None:
+            return self._comparison.differences[place.own].left is None
+        here = self._comparison.differences[place.first].path[: len(self._path) + 1]
+        return self._comparison.left.find(here) is None
+
+    @property
+    def total(self) -> int:
+        return self._count + len(self._extra)
+
+    def rank(self, key: str) -> int:
+        """Return the number of the row whose name has this form, or of the one after it."""
+        before = bisect_left(self._extra_keys, key)
+        if self._node is None or not self._count:
+            return before
+        refs = self._comparison.left.page_refs(self._node.entry.children)
+        page = max(0, bisect_right(refs, key, key=lambda ref: ref.first) - 1)
+        passed = sum(ref.count for ref in refs[:page])
+        nodes = self._comparison.left.children(self._node, passed, refs[page].count)
+        return before + passed + bisect_left(nodes, key, key=lambda n: n.entry.sort_key)
+
+    def rows(self, start: int, limit: int) -> Iterator[Row]:
+        """Yield rows from number `start` on; of equal names, the backup's comes first."""
+        at = self._first_child(start)
+        extra = start - at
+        nodes = self._comparison.left.children(self._node, at, limit) if self._node else []
+        number = 0
+        for _ in range(min(limit, self.total - start)):
+            key = nodes[number].entry.sort_key if number < len(nodes) else None
+            if key is not None and (extra >= len(self._extra) or key <= self._extra_keys[extra]):
+                yield self._child_row(nodes[number])
+                number += 1
+            else:
+                yield _differing_row(self._comparison, self._path, self._extra[extra])
+                extra += 1
+
+    def _first_child(self, start: int) -> int:
+        """Return how many of the backup's children stand before row `start`."""
+        if self._node is None or not self._extra:
+            return min(start, self._count)
+        low, high = max(0, start - len(self._extra)), min(start, self._count)
+        while low < high:
+            middle = (low + high) // 2
+            child = self._comparison.left.children(self._node, middle, 1)[0]
+            # the row number of this child: those before it, and the extra ones before it
+            row = middle + bisect_left(self._extra_keys, child.entry.sort_key)
+            if row < start:
+                low = middle + 1
+            else:
+                high = middle
+        return low
+
+    def _child_row(self, node: Node) -> Row:
+        comparison = self._comparison
+        here = [d for d in comparison.at(node.path) if d.left is not None]
+        tally = comparison.tally_beneath(node.path)
+        below = sum(tally.values()) - len(comparison.at(node.path))
+        children = node.entry.children.count if node.entry.children else 0
+        own = here[0] if here else None
+        return _row(comparison, node.path, node, own, tally, max(below, children))
 
 
 def _row(
     comparison: Comparison,
     path: Path,
-    difference: Difference | None,
-    states: frozenset[str],
-    *,
-    only_differences: bool,
-    beneath: bool = True,
+    node: Node | None,
+    own: Difference | None,
+    tally: dict[str, int],
+    children: int,
 ) -> Row:
-    if difference is None:
-        at = [d for d in comparison.at(path) if not states or d.state in states]
-        difference = at[0] if at else None
-    node = difference.node if difference else _node(comparison, path)
     schema = comparison.left.schema
     kind = node.entry.kind if node else ""
-    tally = comparison.tally_beneath(path) if beneath else {}
-    tally = {s: n for s, n in tally.items() if not states or s in states}
-    below = sum(tally.values()) - (
-        sum(1 for d in comparison.at(path) if not states or d.state in states) if beneath else 0
-    )
-    children = below
-    if not only_differences and node is not None:
-        children = max(below, node.entry.children.count if node.entry.children else 0)
     return Row(
         path=path,
-        name=node.entry.name if node else path[-1],
+        name=node.entry.name if node else (path[-1] if path else ""),
         depth=len(path) - len(comparison.left.at),
         kind=kind,
         kind_label=schema.label(kind),
         icon=schema.kinds[kind].icon if kind in schema.kinds else "box",
-        state=difference.state if difference else "same",
-        attributes=list(difference.attributes) if difference else [],
-        live_path=difference.live_path if difference else comparison.live_path(path),
+        state=own.state if own else "same",
+        attributes=list(own.attributes) if own else [],
+        live_path=own.live_path if own else comparison.live_path(path),
         tally=tally,
         children=children,
+        similarity=own.similarity if own else None,
     )
-
-
-def _node(comparison: Comparison, path: Path) -> Node | None:
-    return comparison.left.find(path) or comparison.right.find(path)
-
-
-def neighbour(
-    comparison: Comparison, path: Path, forward: bool, states: frozenset[str]
-) -> Difference | None:
-    """Return the next or the previous difference from `path`."""
-    key = comparison.names.keys(path)
-    found = None
-    for difference in comparison.differences:
-        if states and difference.state not in states:
-            continue
-        own = comparison.names.keys(difference.path)
-        if forward and own > key:
-            return difference
-        if not forward:
-            if own >= key:
-                break
-            found = difference
-    return found

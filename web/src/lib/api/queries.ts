@@ -1,6 +1,6 @@
 import { QueryClient } from '@tanstack/svelte-query';
 import type { PickedThing } from '$lib/model/picks.svelte';
-import { client, Failure, got } from './client';
+import { client, Failure, got, type Rules } from './client';
 
 export const queryClient = new QueryClient({
   defaultOptions: {
@@ -29,78 +29,159 @@ export const backups = (system: number) => ({
     got(client.GET('/api/systems/{number}/backups', { params: { path: { number: system } } })),
 });
 
-export interface Sides {
+/** Two records, the terms they are compared by, and what of it is shown: all of it in the URL. */
+export interface Looked {
   left: number;
   right: number;
+  rules?: string;
+  alike?: number;
+  apart?: string;
+  states?: string;
+  kinds?: string;
+  attributes?: string;
+  name?: string;
+  since?: number;
+  listed?: number;
+}
+
+/** What two records are compared by, without what only chooses among the differences. */
+export function termsOf({ left, right, rules, alike, apart }: Looked): Looked {
+  return { left, right, rules, alike, apart };
 }
 
 // Two records never change, so what was compared once stays right.
 const forever = { staleTime: Infinity, gcTime: 10 * 60_000 };
 
-export const compareHead = (sides: Sides) => ({
-  queryKey: ['compare', sides.left, sides.right],
-  queryFn: () => got(client.GET('/api/compare', { params: { query: sides } })),
+export const compareHead = (looked: Looked) => ({
+  queryKey: ['compare', looked],
+  queryFn: () => got(client.GET('/api/compare', { params: { query: looked } })),
   ...forever,
 });
 
-export const outline = (sides: Sides, states: string) => ({
-  queryKey: ['outline', sides.left, sides.right, states],
-  queryFn: () =>
-    got(client.GET('/api/compare/outline', { params: { query: { ...sides, states } } })),
+export const outline = (looked: Looked) => ({
+  queryKey: ['outline', looked],
+  queryFn: () => got(client.GET('/api/compare/outline', { params: { query: looked } })),
   ...forever,
 });
 
-export const level = (
-  sides: Sides,
-  path: string[],
-  only: 'differences' | 'all',
-  states: string,
-  start: number,
-) => ({
-  queryKey: ['level', sides.left, sides.right, JSON.stringify(path), only, states, start],
+export interface Page {
+  path: string[];
+  only: 'differences' | 'all';
+  start?: number;
+  around?: string;
+}
+
+export const level = (looked: Looked, { path, only, start, around }: Page) => ({
+  queryKey: ['level', looked, path, only, start, around],
   queryFn: () =>
     got(
       client.GET('/api/compare/level', {
-        params: { query: { ...sides, path: JSON.stringify(path), only, states, start } },
+        params: { query: { ...looked, path: JSON.stringify(path), only, start, around } },
       }),
     ),
   ...forever,
 });
 
-export const bench = (sides: Sides, path: string[]) => ({
-  queryKey: ['bench', sides.left, sides.right, JSON.stringify(path)],
+export const bench = (looked: Looked, path: string[]) => ({
+  queryKey: ['bench', termsOf(looked), path],
   queryFn: () =>
     got(
       client.GET('/api/compare/object', {
-        params: { query: { ...sides, path: JSON.stringify(path) } },
+        params: { query: { ...termsOf(looked), path: JSON.stringify(path) } },
       }),
     ),
   ...forever,
 });
 
-export function neighbour(sides: Sides, path: string[], way: 'next' | 'previous', states: string) {
+export const objectHistory = (looked: Looked, path: string[]) => ({
+  queryKey: ['history', termsOf(looked), path],
+  queryFn: () =>
+    got(
+      client.GET('/api/compare/history', {
+        params: { query: { ...termsOf(looked), path: JSON.stringify(path) } },
+      }),
+    ),
+});
+
+export interface Lines {
+  path: string[];
+  attribute: string;
+  side: 'left' | 'right';
+  start: number;
+  count: number;
+}
+
+export async function askLines(looked: Looked, { path, ...asked }: Lines): Promise<string[]> {
+  const found = await got(
+    client.GET('/api/compare/lines', {
+      params: { query: { ...termsOf(looked), path: JSON.stringify(path), ...asked } },
+    }),
+  );
+  return found.lines;
+}
+
+export function neighbour(looked: Looked, path: string[], way: 'next' | 'previous') {
   return got(
     client.GET('/api/compare/neighbour', {
-      params: { query: { ...sides, path: JSON.stringify(path), way, states } },
+      params: { query: { ...looked, path: JSON.stringify(path), way } },
     }),
   );
 }
 
-const asked = (sides: Sides, picks: PickedThing[]) => ({
-  backup: sides.left,
-  look: sides.right,
-  policy: 'overwrite' as const,
-  picks,
+export function askShown(looked: Looked) {
+  return got(client.GET('/api/compare/shown', { params: { query: looked } }));
+}
+
+export function pasteList(text: string) {
+  return got(client.POST('/api/lists', { body: { text } }));
+}
+
+export const search = (
+  text: string,
+  system: number | undefined,
+  only: 'present' | 'gone' | '',
+) => ({
+  queryKey: ['search', text, system, only],
+  queryFn: () =>
+    got(
+      client.GET('/api/search', {
+        params: { query: { text, system, ...(only ? { only } : {}) } },
+      }),
+    ),
+  retry: false,
 });
 
-export const tray = (sides: Sides, picks: PickedThing[]) => ({
-  queryKey: ['tray', sides.left, sides.right, JSON.stringify(picks)],
-  queryFn: () => got(client.POST('/api/tray', { body: asked(sides, picks) })),
+export async function saveRules(system: number, rules: Rules): Promise<void> {
+  await got(
+    client.PUT('/api/systems/{number}/rules', {
+      params: { path: { number: system } },
+      body: rules,
+    }),
+  );
+  // every comparison of this system may tell something else now
+  await queryClient.invalidateQueries();
+}
+
+const asked = (looked: Looked, picks: PickedThing[]) => ({
+  backup: looked.left,
+  look: looked.right,
+  policy: 'overwrite' as const,
+  picks,
+  terms: {
+    rules: looked.rules ? (JSON.parse(looked.rules) as Rules) : null,
+    alike: looked.alike ?? 0.6,
+    apart: looked.apart ? (JSON.parse(looked.apart) as string[][]) : [],
+  },
+});
+
+export const tray = (looked: Looked, picks: PickedThing[]) => ({
+  queryKey: ['tray', termsOf(looked), JSON.stringify(picks)],
+  queryFn: () => got(client.POST('/api/tray', { body: asked(looked, picks) })),
   ...forever,
 });
 
-export function askPreview(sides: Sides, picks: PickedThing[]) {
-  return got(client.POST('/api/plans', { body: asked(sides, picks) }));
+export function askPreview(looked: Looked, picks: PickedThing[]) {
+  return got(client.POST('/api/plans', { body: asked(looked, picks) }));
 }
 
 export const plan = (number: number) => ({

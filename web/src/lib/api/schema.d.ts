@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/compare/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Return the versions of an object, and since when each differing attribute differs. */
+        get: operations["history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/compare/level": {
         parameters: {
             query?: never;
@@ -30,6 +47,23 @@ export interface paths {
         };
         /** @description Return one page of the rows right beneath a path. */
         get: operations["level"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/compare/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Return some lines of a text of one side. */
+        get: operations["lines"];
         put?: never;
         post?: never;
         delete?: never;
@@ -83,6 +117,40 @@ export interface paths {
         get: operations["outline"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/compare/shown": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description List the differences that are shown. */
+        get: operations["shown"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Keep a pasted list or CSV. */
+        post: operations["paste_list"];
         delete?: never;
         options?: never;
         head?: never;
@@ -194,6 +262,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Find objects by part of a name, a path, a kind, or words of their values. */
+        get: operations["search"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -240,6 +325,23 @@ export interface paths {
         /** @description List all backups of a system. */
         get: operations["records"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/systems/{number}/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Save ignore rules for a system; they hold for everybody who looks at it. */
+        put: operations["save_rules"];
         post?: never;
         delete?: never;
         options?: never;
@@ -327,6 +429,10 @@ export interface components {
             right: components["schemas"]["ShownShape"][];
             both: components["schemas"]["ShownShape"][];
             stretches: components["schemas"]["StretchShape"][];
+            more_stretches: number;
+            numbers: number[];
+            moves: components["schemas"]["ElementMoveShape"][];
+            keys: components["schemas"]["KeyShape"][];
         };
         /**
          * @description * `same` - same
@@ -348,24 +454,66 @@ export interface components {
             live_path: string[] | null;
             /** Format: double */
             similarity: number | null;
+            other_identity: boolean;
             interrupts: string;
             attributes: components["schemas"]["AttributeShape"][];
             facts: components["schemas"]["AttributeShape"][];
+            hidden: string[];
             left_exists: boolean;
             right_exists: boolean;
             unreadable: string;
+            consequences: components["schemas"]["ConsequenceShape"][];
+            consequence_count: number;
+            referrers: number | null;
         };
-        /** @description Two records compared, in sum. */
+        /** @enum {unknown} */
+        BlankEnum: "";
+        /** @description A backup or a look, named in passing. */
+        BriefRecordShape: {
+            id: number;
+            kind: components["schemas"]["KindEnum"];
+            /** Format: date-time */
+            taken_at: string;
+            note: string;
+        };
+        /**
+         * @description Two records compared, in sum.
+         *
+         *     tally: what all filters but that by kind of difference let through. shown: what all do.
+         *     missing: the first lines of a pasted list that name nothing that differs.
+         */
         CompareHeadShape: {
             left: components["schemas"]["RecordShape"];
             right: components["schemas"]["RecordShape"];
             tally: {
                 [key: string]: number;
             };
+            shown: number;
             same: number;
             hidden: number;
             at: string[];
             top: string;
+            kinds: components["schemas"]["FacetShape"][];
+            attributes: components["schemas"]["FacetShape"][];
+            rules: components["schemas"]["RulesShape"];
+            missing: string[];
+            missing_count: number;
+        };
+        /** @description A reference that follows a move. */
+        ConsequenceShape: {
+            path: string[];
+            attribute: string;
+        };
+        /** @description An element of a sequence that only stands elsewhere. */
+        ElementMoveShape: {
+            left: number;
+            right: number;
+        };
+        /** @description A kind of object or an attribute, and in how many differences it stands. */
+        FacetShape: {
+            name: string;
+            label: string;
+            count: number;
         };
         /** @description What a plan must tell. */
         FindingShape: {
@@ -386,6 +534,40 @@ export interface components {
          * @enum {string}
          */
         FormEnum: "text" | "data" | "hex" | "secret" | "reference";
+        /** @description What a search found; `behind` names systems with backups that are not searched yet. */
+        FoundShape: {
+            hits: components["schemas"]["HitShape"][];
+            more: boolean;
+            behind: string[];
+        };
+        /** @description The history of an object; `behind` while newer backups are not yet in it. */
+        HistoryShape: {
+            behind: boolean;
+            moments: components["schemas"]["MomentShape"][];
+            since: components["schemas"]["SinceShape"][];
+        };
+        /** @description An object that a search found, and the backups that have it. */
+        HitShape: {
+            system: number;
+            system_name: string;
+            path: string[];
+            written: string;
+            name: string;
+            kind_label: string;
+            record: components["schemas"]["BriefRecordShape"];
+            first: components["schemas"]["BriefRecordShape"];
+            backups: number;
+            now: boolean;
+            where: string;
+        };
+        /** @description A value in a map, named by the keys that lead to it. */
+        KeyShape: {
+            keys: string[];
+            state: components["schemas"]["StretchState"];
+            number: number;
+            left: components["schemas"]["ShownShape"] | null;
+            right: components["schemas"]["ShownShape"] | null;
+        };
         /**
          * @description * `backup` - Backup
          *     * `look` - Look
@@ -402,8 +584,35 @@ export interface components {
         /** @description Rows of one level, or of several opened at once. */
         LevelShape: {
             total: number;
+            start: number;
             rows: components["schemas"]["RowShape"][];
         };
+        /** @description Lines of a text. */
+        LinesShape: {
+            lines: string[];
+        };
+        /** @description A list that is kept. */
+        ListShape: {
+            id: number;
+            lines: number;
+        };
+        /** @description A version of an object: from one backup to another, or until now. */
+        MomentShape: {
+            record: components["schemas"]["BriefRecordShape"];
+            until: components["schemas"]["BriefRecordShape"] | null;
+            state: components["schemas"]["MomentState"];
+            attributes: string[];
+            path: string[];
+        };
+        /**
+         * @description * `new` - new
+         *     * `changed` - changed
+         *     * `moved` - moved
+         *     * `recreated` - recreated
+         *     * `gone` - gone
+         * @enum {string}
+         */
+        MomentState: "new" | "changed" | "moved" | "recreated" | "gone";
         /** @description Where the next difference is. */
         NeighbourShape: {
             path: string[] | null;
@@ -421,6 +630,10 @@ export interface components {
          * @enum {string}
          */
         OnFailureEnum: "stop" | "go-on";
+        /** @description A pasted list. */
+        PastedShapeRequest: {
+            text: string;
+        };
         /** @description What can be changed of a backup. */
         PatchedRecordChangeShapeRequest: {
             note?: string;
@@ -446,6 +659,7 @@ export interface components {
             picks: components["schemas"]["PickShapeRequest"][];
             /** @default overwrite */
             policy: components["schemas"]["PolicyEnum"];
+            terms?: components["schemas"]["TermsShapeRequest"];
         };
         /** @description A preview. */
         PlanShape: {
@@ -515,6 +729,8 @@ export interface components {
                 [key: string]: number;
             };
             children: number;
+            /** Format: double */
+            similarity: number | null;
             opened: boolean;
         };
         /**
@@ -528,6 +744,34 @@ export interface components {
          * @enum {string}
          */
         RowState: "same" | "changed" | "moved" | "recreated" | "missing" | "extra" | "unreadable";
+        /** @description Ignore rules: what does not count. */
+        RulesShape: {
+            /** @default false */
+            letter_case: boolean;
+            /** @default  */
+            space: components["schemas"]["SpaceEnum"] | components["schemas"]["BlankEnum"];
+            /** @default false */
+            blank_lines: boolean;
+            comments?: string[];
+            /** @default false */
+            order: boolean;
+            attributes?: string[];
+            paths?: string[];
+        };
+        /** @description Ignore rules: what does not count. */
+        RulesShapeRequest: {
+            /** @default false */
+            letter_case: boolean;
+            /** @default  */
+            space: components["schemas"]["SpaceEnum"] | components["schemas"]["BlankEnum"];
+            /** @default false */
+            blank_lines: boolean;
+            comments?: string[];
+            /** @default false */
+            order: boolean;
+            attributes?: string[];
+            paths?: string[];
+        };
         /** @description A run in a list. */
         RunBriefShape: {
             id: number;
@@ -623,6 +867,16 @@ export interface components {
          * @enum {string}
          */
         ScopeEnum: "object" | "branch" | "attributes" | "remove";
+        /** @description All differences that are shown, as far as they can be picked at once. */
+        ShownListShape: {
+            total: number;
+            rows: components["schemas"]["ShownRowShape"][];
+        };
+        /** @description One of the differences that are shown. */
+        ShownRowShape: {
+            path: string[];
+            state: components["schemas"]["SampleState"];
+        };
         /** @description A value ready to be shown. */
         ShownShape: {
             form: components["schemas"]["FormEnum"];
@@ -637,6 +891,19 @@ export interface components {
             username: string;
             password: string;
         };
+        /** @description Since which backup an attribute is as it is; `after` where no backup has it yet. */
+        SinceShape: {
+            attribute: string;
+            record: components["schemas"]["BriefRecordShape"] | null;
+            after: components["schemas"]["BriefRecordShape"] | null;
+        };
+        /**
+         * @description * `ends` - ends
+         *     * `runs` - runs
+         *     * `all` - all
+         * @enum {string}
+         */
+        SpaceEnum: "ends" | "runs" | "all";
         /** @description One step of a plan. */
         StepShape: {
             number: number;
@@ -653,13 +920,18 @@ export interface components {
             attributes: components["schemas"]["AttributeShape"][];
             rendered: string;
         };
-        /** @description A stretch of a text or a sequence. */
+        /** @description A stretch of a text or a sequence; each line in pieces, equal and differing in turn. */
         StretchShape: {
             state: components["schemas"]["StretchState"];
             number: number;
-            left: string[];
-            right: string[];
+            left: string[][];
+            right: string[][];
+            left_start: number;
+            right_start: number;
+            left_size: number;
+            right_size: number;
             folded: number;
+            hidden: boolean;
         };
         /**
          * @description * `same` - same
@@ -689,10 +961,21 @@ export interface components {
             objects: number;
             backups: components["schemas"]["RecordShape"][];
             look: components["schemas"]["RecordShape"] | null;
+            rules_saved: boolean;
             sample: components["schemas"]["SampleShape"][];
             work: components["schemas"]["WorkShape"][];
             failed: components["schemas"]["WorkShape"] | null;
             runs: components["schemas"]["RunBriefShape"][];
+        };
+        /** @description What two records are compared by; rules as saved for the system where null. */
+        TermsShapeRequest: {
+            rules?: components["schemas"]["RulesShapeRequest"] | null;
+            /**
+             * Format: double
+             * @default 0.6
+             */
+            alike: number;
+            apart?: string[][];
         };
         /** @description What the tray shows: steps in brief, what comes along, what to mind. */
         TrayShape: {
@@ -730,8 +1013,26 @@ export interface operations {
     compare: {
         parameters: {
             query: {
+                /** @description How alike a move must be, 0 to 1. */
+                alike?: number;
+                /** @description Moves taken apart: a list of paths. */
+                apart?: string;
+                /** @description Attributes, with commas. */
+                attributes?: string;
+                /** @description Kinds of object, with commas. */
+                kinds?: string;
                 left: number;
+                /** @description A pasted list. */
+                listed?: number;
+                /** @description Part of a name. */
+                name?: string;
                 right: number;
+                /** @description Ignore rules as JSON; else as saved. */
+                rules?: string;
+                /** @description A backup: only what changed since. */
+                since?: number;
+                /** @description Kinds of difference, with commas. */
+                states?: string;
             };
             header?: never;
             path?: never;
@@ -749,16 +1050,76 @@ export interface operations {
             };
         };
     };
+    history: {
+        parameters: {
+            query: {
+                /** @description How alike a move must be, 0 to 1. */
+                alike?: number;
+                /** @description Moves taken apart: a list of paths. */
+                apart?: string;
+                /** @description Attributes, with commas. */
+                attributes?: string;
+                /** @description Kinds of object, with commas. */
+                kinds?: string;
+                left: number;
+                /** @description A pasted list. */
+                listed?: number;
+                /** @description Part of a name. */
+                name?: string;
+                /** @description A path as a JSON list of names. */
+                path?: string;
+                right: number;
+                /** @description Ignore rules as JSON; else as saved. */
+                rules?: string;
+                /** @description A backup: only what changed since. */
+                since?: number;
+                /** @description Kinds of difference, with commas. */
+                states?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryShape"];
+                };
+            };
+        };
+    };
     level: {
         parameters: {
             query: {
+                /** @description How alike a move must be, 0 to 1. */
+                alike?: number;
+                /** @description Moves taken apart: a list of paths. */
+                apart?: string;
+                /** @description A name on the page. */
+                around?: string;
+                /** @description Attributes, with commas. */
+                attributes?: string;
+                /** @description Kinds of object, with commas. */
+                kinds?: string;
                 left: number;
+                /** @description A pasted list. */
+                listed?: number;
+                /** @description Part of a name. */
+                name?: string;
                 only?: "all" | "differences";
                 /** @description A path as a JSON list of names. */
                 path?: string;
                 right: number;
+                /** @description Ignore rules as JSON; else as saved. */
+                rules?: string;
+                /** @description A backup: only what changed since. */
+                since?: number;
                 start?: number;
-                /** @description States, commas between. */
+                /** @description Kinds of difference, with commas. */
                 states?: string;
             };
             header?: never;
@@ -777,14 +1138,76 @@ export interface operations {
             };
         };
     };
-    neighbour: {
+    lines: {
         parameters: {
             query: {
+                /** @description How alike a move must be, 0 to 1. */
+                alike?: number;
+                /** @description Moves taken apart: a list of paths. */
+                apart?: string;
+                attribute: string;
+                /** @description Attributes, with commas. */
+                attributes?: string;
+                count?: number;
+                /** @description Kinds of object, with commas. */
+                kinds?: string;
                 left: number;
+                /** @description A pasted list. */
+                listed?: number;
+                /** @description Part of a name. */
+                name?: string;
                 /** @description A path as a JSON list of names. */
                 path?: string;
                 right: number;
-                /** @description States, commas between. */
+                /** @description Ignore rules as JSON; else as saved. */
+                rules?: string;
+                side?: "left" | "right";
+                /** @description A backup: only what changed since. */
+                since?: number;
+                start?: number;
+                /** @description Kinds of difference, with commas. */
+                states?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinesShape"];
+                };
+            };
+        };
+    };
+    neighbour: {
+        parameters: {
+            query: {
+                /** @description How alike a move must be, 0 to 1. */
+                alike?: number;
+                /** @description Moves taken apart: a list of paths. */
+                apart?: string;
+                /** @description Attributes, with commas. */
+                attributes?: string;
+                /** @description Kinds of object, with commas. */
+                kinds?: string;
+                left: number;
+                /** @description A pasted list. */
+                listed?: number;
+                /** @description Part of a name. */
+                name?: string;
+                /** @description A path as a JSON list of names. */
+                path?: string;
+                right: number;
+                /** @description Ignore rules as JSON; else as saved. */
+                rules?: string;
+                /** @description A backup: only what changed since. */
+                since?: number;
+                /** @description Kinds of difference, with commas. */
                 states?: string;
                 way?: "next" | "previous";
             };
@@ -807,10 +1230,28 @@ export interface operations {
     bench: {
         parameters: {
             query: {
+                /** @description How alike a move must be, 0 to 1. */
+                alike?: number;
+                /** @description Moves taken apart: a list of paths. */
+                apart?: string;
+                /** @description Attributes, with commas. */
+                attributes?: string;
+                /** @description Kinds of object, with commas. */
+                kinds?: string;
                 left: number;
+                /** @description A pasted list. */
+                listed?: number;
+                /** @description Part of a name. */
+                name?: string;
                 /** @description A path as a JSON list of names. */
                 path?: string;
                 right: number;
+                /** @description Ignore rules as JSON; else as saved. */
+                rules?: string;
+                /** @description A backup: only what changed since. */
+                since?: number;
+                /** @description Kinds of difference, with commas. */
+                states?: string;
             };
             header?: never;
             path?: never;
@@ -831,9 +1272,25 @@ export interface operations {
     outline: {
         parameters: {
             query: {
+                /** @description How alike a move must be, 0 to 1. */
+                alike?: number;
+                /** @description Moves taken apart: a list of paths. */
+                apart?: string;
+                /** @description Attributes, with commas. */
+                attributes?: string;
+                /** @description Kinds of object, with commas. */
+                kinds?: string;
                 left: number;
+                /** @description A pasted list. */
+                listed?: number;
+                /** @description Part of a name. */
+                name?: string;
                 right: number;
-                /** @description States, commas between. */
+                /** @description Ignore rules as JSON; else as saved. */
+                rules?: string;
+                /** @description A backup: only what changed since. */
+                since?: number;
+                /** @description Kinds of difference, with commas. */
                 states?: string;
             };
             header?: never;
@@ -848,6 +1305,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LevelShape"];
+                };
+            };
+        };
+    };
+    shown: {
+        parameters: {
+            query: {
+                /** @description How alike a move must be, 0 to 1. */
+                alike?: number;
+                /** @description Moves taken apart: a list of paths. */
+                apart?: string;
+                /** @description Attributes, with commas. */
+                attributes?: string;
+                /** @description Kinds of object, with commas. */
+                kinds?: string;
+                left: number;
+                /** @description A pasted list. */
+                listed?: number;
+                /** @description Part of a name. */
+                name?: string;
+                right: number;
+                /** @description Ignore rules as JSON; else as saved. */
+                rules?: string;
+                /** @description A backup: only what changed since. */
+                since?: number;
+                /** @description Kinds of difference, with commas. */
+                states?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShownListShape"];
+                };
+            };
+        };
+    };
+    paste_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PastedShapeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListShape"];
                 };
             };
         };
@@ -1048,6 +1568,29 @@ export interface operations {
             };
         };
     };
+    search: {
+        parameters: {
+            query: {
+                only?: "gone" | "present";
+                system?: number;
+                text: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundShape"];
+                };
+            };
+        };
+    };
     session: {
         parameters: {
             query?: never;
@@ -1144,6 +1687,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordShape"][];
+                };
+            };
+        };
+    };
+    save_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RulesShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesShape"];
                 };
             };
         };

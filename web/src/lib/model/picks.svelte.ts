@@ -1,3 +1,5 @@
+// these sets live for one call
+/* eslint-disable svelte/prefer-svelte-reactivity */
 import { isBeneath, keyOf, samePath, type Path } from './paths';
 
 export interface PickedAttribute {
@@ -156,16 +158,38 @@ export class Picks {
     return state === 'some' ? this.part(path, name)!.hunks.includes(hunk) : state === 'all';
   }
 
-  /** Picks one hunk of a text, or lets it go. */
-  toggleHunk(path: Path, name: string, hunk: number, all: number[], differing: string[]): void {
+  /** Picks one hunk of a text, or lets it go; with it, those that make no sense without it. */
+  toggleHunk(
+    path: Path,
+    name: string,
+    hunk: number,
+    all: number[],
+    differing: string[],
+    along: number[] = [],
+  ): void {
     const parts = this.partsOf(path, differing);
     const known = parts.find((p) => p.name === name);
     const hunks = known ? (isWhole(known) ? all : known.hunks) : [];
-    const now = hunks.includes(hunk) ? hunks.filter((h) => h !== hunk) : [...hunks, hunk].sort();
-    const others = parts.filter((p) => p.name !== name);
-    if (!now.length) this.setParts(path, others);
-    else if (now.length === all.length) this.setParts(path, [...others, whole(name)]);
-    else this.setParts(path, [...others, { ...whole(name), hunks: now }]);
+    const these = new Set([hunk, ...along]);
+    const others = hunks.filter((h) => !these.has(h));
+    const now = hunks.includes(hunk) ? others : [...others, ...these].sort((a, b) => a - b);
+    const rest = parts.filter((p) => p.name !== name);
+    if (!now.length) this.setParts(path, rest);
+    else if (now.length === all.length) this.setParts(path, [...rest, whole(name)]);
+    else this.setParts(path, [...rest, { ...whole(name), hunks: now }]);
+  }
+
+  /** Picks many objects at once, each as a whole; what is extra is picked to be removed. */
+  addAll(rows: { path: Path; state: string }[]): void {
+    const wanted = rows.filter((row) => this.stateOf(row.path, row.state) !== 'all');
+    const paths = new Set(wanted.map((row) => keyOf(row.path)));
+    const kept = this.things.filter((t) => !paths.has(keyOf(t.path)));
+    const added = wanted.map(({ path, state }) => ({
+      path,
+      scope: state === 'extra' ? ('remove' as const) : ('object' as const),
+      attributes: [],
+    }));
+    if (added.length) this.set([...kept, ...added]);
   }
 
   private partsOf(path: Path, differing: string[]): PickedAttribute[] {

@@ -24,6 +24,17 @@ export function shortDay(iso: string): string {
   });
 }
 
+interface Since {
+  record: { taken_at: string } | null;
+  after: { taken_at: string } | null;
+}
+
+/** "so since the backup of Mon 2 Nov", "so only after the backup of yesterday 02:00". */
+export function sinceWhen({ record, after }: Since, now = Date.now()): string {
+  if (record) return `so since the backup of ${ago(record.taken_at, now)}`;
+  return after ? `so only after the backup of ${ago(after.taken_at, now)}` : '';
+}
+
 export function exact(iso: string): string {
   return new Date(iso).toLocaleString('en-GB', { dateStyle: 'full', timeStyle: 'medium' });
 }

@@ -8,6 +8,7 @@
   const changed = $derived(step.attributes.filter((a) => a.state !== 'same'));
   const text = (value: Shown): string =>
     value.form === 'reference' && value.path?.length ? plainName(value.path.at(-1)!) : value.text;
+  const lines = (pieces: string[][]): string => pieces.map((p) => p.join('')).join('\n') || '—';
   const note = (a: Attribute): string =>
     a.secret
       ? 'secret'
@@ -44,9 +45,20 @@
       <div class="col-span-2 grid gap-1 font-mono text-sm">
         {#each attribute.stretches.filter((s) => s.state !== 'same') as stretch (stretch.number)}
           <div class="grid grid-cols-2 gap-x-2.5">
-            <div class="break-words whitespace-pre-wrap">{stretch.left.join('\n') || '—'}</div>
+            <div class="break-words whitespace-pre-wrap">{lines(stretch.left)}</div>
             <div class="font-semibold break-words whitespace-pre-wrap text-pick">
-              {stretch.right.join('\n') || '—'}
+              {lines(stretch.right)}
+            </div>
+          </div>
+        {/each}
+      </div>
+    {:else if attribute.keys.length}
+      <div class="col-span-2 grid gap-1 font-mono text-sm">
+        {#each attribute.keys as key (key.number)}
+          <div class="grid grid-cols-2 gap-x-2.5">
+            <div class="break-words">{key.keys.join(' › ')}: {key.left ? text(key.left) : '—'}</div>
+            <div class="font-semibold break-words text-pick">
+              {key.keys.join(' › ')}: {key.right ? text(key.right) : '—'}
             </div>
           </div>
         {/each}

@@ -52,6 +52,8 @@
     if (!found) return '';
     return [`backup of ${ago(found.taken_at)}`, found.note].filter(Boolean).join(' · ');
   });
+  // some six and a half pixels a letter: the label stands left of its handle where there is room
+  const labelFits = $derived(leftX !== undefined && leftX > 6.6 * leftLabel.length + 16);
   const labels = $derived.by(() => {
     const out: { x: number; text: string }[] = [];
     for (const { backup, x } of ticks) {
@@ -146,13 +148,13 @@
       <path d="M{rightX + (toRight ? -8 : 8)} 4H{rightX}v{base - 4}h{toRight ? -8 : 8}" />
     </g>
     <text
-      x={leftX > 260 ? leftX - 8 : leftX + 12}
+      x={labelFits ? leftX - 8 : leftX + 12}
       y="17"
       font-size="12"
       font-weight="600"
       fill="var(--ink)"
       pointer-events="none"
-      text-anchor={leftX > 260 ? 'end' : 'start'}>{leftLabel}</text
+      text-anchor={labelFits ? 'end' : 'start'}>{leftLabel}</text
     >
   {/if}
 </svg>

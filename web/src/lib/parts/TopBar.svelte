@@ -5,7 +5,7 @@
   import { theme } from '$lib/model/theme.svelte';
   import { route } from '../../routes';
 
-  let { person }: { person: Person } = $props();
+  let { person, onsearch }: { person: Person; onsearch: () => void } = $props();
 
   const all = createQuery(systems);
   const here = $derived(route.pathname);
@@ -41,7 +41,12 @@
       {/if}
     {/each}
   </nav>
-  <div class="ml-auto flex items-center gap-4 text-ink-2">
+  <button
+    class="ml-auto flex w-64 items-center gap-2 rounded border border-line px-2.5 py-1 text-left text-ink-3 hover:border-line-strong"
+    onclick={onsearch}
+    title="/">Search all backups <kbd class="ml-auto">/</kbd></button
+  >
+  <div class="flex items-center gap-4 text-ink-2">
     <button class="link" onclick={() => theme.toggle()}>
       {theme.current === 'dark' ? 'by day' : 'by night'}
     </button>

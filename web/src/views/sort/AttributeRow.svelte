@@ -1,9 +1,11 @@
 <script lang="ts">
   import type { Attribute } from '$lib/api/client';
+  import type { Looked } from '$lib/api/queries';
   import { count } from '$lib/model/differences';
   import { plainName, type Path } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';
   import Elements from './Elements.svelte';
+  import Keys from './Keys.svelte';
   import PutButton from './PutButton.svelte';
   import Stretches from './Stretches.svelte';
   import Value from './Value.svelte';
@@ -11,8 +13,11 @@
   interface Props {
     attribute: Attribute;
     path: Path;
+    looked: Looked;
     picks: Picks;
     pickable: boolean;
+    since?: string;
+    oneSided?: boolean;
     comes?: boolean;
     goes?: boolean;
     differing: string[];
@@ -21,8 +26,11 @@
   let {
     attribute,
     path,
+    looked,
     picks,
     pickable,
+    since = '',
+    oneSided = false,
     comes = false,
     goes = false,
     differing,
@@ -49,10 +57,11 @@
       if (attribute.right.length) parts.push(`${attribute.right.length} more`);
       return `set · ${parts.join(', ')}`;
     }
-    const hunks = attribute.stretches.filter((s) => s.state !== 'same').length;
-    if (hunks) return count(hunks, 'hunk');
-    if (attribute.state === 'missing') return 'not live';
-    if (attribute.state === 'extra') return 'not in the backup';
+    if (attribute.numbers.length)
+      return count(attribute.numbers.length, attribute.keys.length ? 'value' : 'hunk');
+    // where the whole object is on one side only, that need not be said of each attribute
+    if (attribute.state === 'missing' && !oneSided) return 'not live';
+    if (attribute.state === 'extra' && !oneSided) return 'not in the backup';
     return '';
   });
 </script>
@@ -65,9 +74,12 @@
   <span class="min-w-0 truncate text-ink-2" title={attribute.name}>
     {attribute.label}
     {#if note}<small class="block text-xs whitespace-normal text-ink-3">{note}</small>{/if}
+    {#if since}<small class="block text-xs whitespace-normal text-ink-3">{since}</small>{/if}
   </span>
   {#if attribute.stretches.length}
-    <Stretches {attribute} {path} {picks} {pickable} {differing} />
+    <Stretches {attribute} {path} {looked} {picks} {pickable} {differing} />
+  {:else if attribute.keys.length}
+    <Keys {attribute} {path} {picks} {pickable} {differing} {onchoose} />
   {:else if isSet}
     <Elements {attribute} {path} {picks} {pickable} {differing} {onchoose} />
   {:else}

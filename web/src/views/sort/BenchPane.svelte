@@ -1,24 +1,44 @@
 <script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
   import type { Bench } from '$lib/api/client';
+  import { objectHistory, type Looked } from '$lib/api/queries';
   import { count, MEANING, type State } from '$lib/model/differences';
   import { placeOf, plainName, type Path } from '$lib/model/paths';
+  import { sinceWhen } from '$lib/model/time';
   import type { Picks } from '$lib/model/picks.svelte';
   import Mark from '$lib/parts/Mark.svelte';
   import AttributeRow from './AttributeRow.svelte';
+  import BenchNotes from './BenchNotes.svelte';
+  import HistoryDots from './HistoryDots.svelte';
   import PlaceRow from './PlaceRow.svelte';
 
   interface Props {
     bench: Bench;
+    looked: Looked;
     picks: Picks;
     live: boolean;
+    onsource: (record: number) => void;
+    onagainst: (record: number) => void;
     onchoose: (path: Path) => void;
     onbackup: (kind: 'backup', at: Path) => void;
   }
-  let { bench, picks, live, onchoose, onbackup }: Props = $props();
+  let { bench, looked, picks, live, onsource, onagainst, onchoose, onbackup }: Props = $props();
 
   let allShown = $state(false);
   let factsShown = $state(false);
-  const differing = $derived(bench.attributes.filter((a) => a.state !== 'same'));
+  let hiddenShown = $state(false);
+  const past = createQuery(() => objectHistory(looked, bench.path));
+  const times = $derived((past.data?.since ?? []).map((s) => [s.attribute, sinceWhen(s)] as const));
+  const since = $derived(Object.fromEntries(times));
+  // what holds for all that differ is said once
+  const sinceAll = $derived(
+    new Set(Object.values(since)).size === 1 && times.length > 0 ? times[0]![1] : '',
+  );
+  const isHidden = (name: string): boolean => bench.hidden.includes(name);
+  const differing = $derived(
+    bench.attributes.filter((a) => a.state !== 'same' && !isHidden(a.name)),
+  );
+  const hidden = $derived(bench.attributes.filter((a) => isHidden(a.name)));
   const own = $derived(differing.filter((a) => a.state !== 'follows').map((a) => a.name));
   const moved = $derived(bench.state === 'moved');
   const names = $derived(moved ? ['place', ...own] : own);
@@ -35,7 +55,11 @@
 <div class="font-mono text-sm text-ink-2">
   {placeOf(bench.path) || '—'}
   {#if moved && bench.live_path}
-    <span class="text-moved">→ live in {placeOf(bench.live_path)}</span>
+    <span class="text-moved"
+      >→ live {placeOf(bench.live_path) === placeOf(bench.path)
+        ? `named ${plainName(bench.live_path.at(-1)!)}`
+        : `in ${placeOf(bench.live_path)}`}</span
+    >
   {/if}
 </div>
 <h1 class="mt-0.5 mb-1 flex items-center gap-2.5 text-xl font-semibold tracking-tight">
@@ -50,18 +74,16 @@
 </h1>
 <div class="mb-2 font-mono text-xs break-all text-ink-3">{bench.written}</div>
 
-{#if bench.unreadable}
-  <p class="border-l-3 border-unreadable py-1 pl-3">
-    It could not be read: {bench.unreadable}. Nothing is known of what is beneath it, so nothing
-    here is told as missing.
-  </p>
-{/if}
-{#if bench.similarity !== null}
-  <p class="mb-2 text-ink-2">
-    Told as moved because it is {Math.round(bench.similarity * 100)} % alike; the system itself keeps
-    no ids.
-  </p>
-{/if}
+<HistoryDots
+  moments={past.data?.moments ?? []}
+  behind={past.data?.behind ?? !past.data}
+  left={looked.left}
+  right={live ? 0 : looked.right}
+  now={live && past.data ? (bench.right_exists ? bench.state : 'gone') : ''}
+  {onsource}
+  {onagainst}
+/>
+<BenchNotes {bench} since={sinceAll} {onchoose} />
 
 <div
   class="grid grid-cols-[128px_minmax(0,1fr)_38px_minmax(0,1fr)] gap-x-2.5 border-b border-line-strong py-0.5 text-sm text-ink-2"
@@ -77,8 +99,11 @@
   <AttributeRow
     {attribute}
     path={bench.path}
+    {looked}
     {picks}
+    since={sinceAll ? '' : since[attribute.name]}
     pickable={partsPickable && attribute.state !== 'follows'}
+    oneSided={onlyLeft || onlyRight}
     comes={onlyLeft && comes}
     goes={onlyRight && comes}
     differing={names}
@@ -87,6 +112,29 @@
 {:else}
   {#if !moved && !bench.unreadable}<p class="py-2 text-ink-2">No attribute differs.</p>{/if}
 {/each}
+{#if hidden.length}
+  <button
+    class="link mt-2 mr-4 text-sm"
+    aria-expanded={hiddenShown}
+    onclick={() => (hiddenShown = !hiddenShown)}
+  >
+    {hiddenShown ? '▾' : '▸'}
+    {count(hidden.length, 'attribute')} hidden by the rules
+  </button>
+  {#if hiddenShown}
+    {#each hidden as attribute (attribute.name)}
+      <AttributeRow
+        {attribute}
+        path={bench.path}
+        {looked}
+        {picks}
+        pickable={partsPickable}
+        differing={[...names, attribute.name]}
+        {onchoose}
+      />
+    {/each}
+  {/if}
+{/if}
 {#if same.length}
   <button class="link mt-2 text-sm" aria-expanded={allShown} onclick={() => (allShown = !allShown)}>
     {allShown ? '▾' : '▸'}
@@ -97,6 +145,7 @@
       <AttributeRow
         {attribute}
         path={bench.path}
+        {looked}
         {picks}
         pickable={false}
         differing={names}
@@ -119,6 +168,7 @@
       <AttributeRow
         attribute={{ ...fact, state: 'same' }}
         path={bench.path}
+        {looked}
         {picks}
         pickable={false}
         differing={names}

@@ -1,66 +1,101 @@
 <script lang="ts">
   import type { Attribute, Stretch } from '$lib/api/client';
+  import type { Looked } from '$lib/api/queries';
   import type { Path } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';
+  import Lines from './Lines.svelte';
   import PutButton from './PutButton.svelte';
+  import SameLines from './SameLines.svelte';
 
   /** A text or a sequence on both sides, stretch by stretch; each differing one can be picked. */
   interface Props {
     attribute: Attribute;
     path: Path;
+    looked: Looked;
     picks: Picks;
     pickable: boolean;
     differing: string[];
   }
-  let { attribute, path, picks, pickable, differing }: Props = $props();
+  let { attribute, path, looked, picks, pickable, differing }: Props = $props();
 
-  const numbers = $derived(attribute.stretches.filter((s) => s.number).map((s) => s.number));
+  let hiddenShown = $state(false);
+  const isText = $derived(attribute.shape === 'text');
+  const where = $derived({ looked, path, attribute: attribute.name });
   const on = (stretch: Stretch): boolean =>
     pickable && picks.hunkPicked(path, attribute.name, stretch.number);
+
+  // elements that only stand elsewhere, by their place on each side
+  const moves = $derived({
+    left: new Map(attribute.moves.map((m) => [m.left, m.right])),
+    right: new Map(attribute.moves.map((m) => [m.right, m.left])),
+  });
+
+  /** Hunks between which an element moved are picked together: one alone would double or lose it. */
+  function along(number: number): number[] {
+    const holds = (s: Stretch, side: 'left' | 'right', at: number): boolean =>
+      at >= s[`${side}_start`] && at < s[`${side}_start`] + s[`${side}_size`];
+    // eslint-disable-next-line svelte/prefer-svelte-reactivity -- it lives for one call
+    const found = new Set([number]);
+    let grown = true;
+    while (grown) {
+      grown = false;
+      for (const { left, right } of attribute.moves) {
+        const pair = attribute.stretches.filter(
+          (s) => s.number && (holds(s, 'left', left) || holds(s, 'right', right)),
+        );
+        if (pair.some((s) => found.has(s.number)))
+          for (const s of pair)
+            if (!found.has(s.number)) {
+              found.add(s.number);
+              grown = true;
+            }
+      }
+    }
+    return [...found];
+  }
+
+  function toggle({ number }: Stretch): void {
+    picks.toggleHunk(path, attribute.name, number, attribute.numbers, differing, along(number));
+  }
 </script>
 
 <div class="col-span-3 grid min-w-0 gap-y-0.5 font-mono text-sm">
   {#each attribute.stretches as stretch, n (n)}
-    <div class="grid grid-cols-[minmax(0,1fr)_38px_minmax(0,1fr)] gap-x-2.5">
-      {#if stretch.state === 'same'}
-        <div class="text-ink-2">
-          {#each stretch.folded ? stretch.left.slice(0, 2) : stretch.left as line, k (k)}
-            <div class="break-words whitespace-pre-wrap">{line || ' '}</div>
-          {/each}
-          {#if stretch.folded}<div class="font-sans text-ink-3">
-              {stretch.folded} equal lines
-            </div>{/if}
-        </div>
-        <span></span><span></span>
-      {:else}
-        {@const picked = on(stretch)}
-        <div class="border-l-2 border-missing pl-1.5">
-          {#each stretch.left as line, k (k)}
-            <div class="break-words whitespace-pre-wrap">{line || ' '}</div>
-          {/each}
-        </div>
+    {#if stretch.state === 'same'}
+      <SameLines {stretch} {where} {isText} />
+    {:else if stretch.hidden && !hiddenShown}
+      <button
+        class="link justify-self-start font-sans text-xs text-ink-3"
+        onclick={() => (hiddenShown = true)}>differs here only in what the rules ignore</button
+      >
+    {:else}
+      {@const picked = on(stretch)}
+      <div class="grid grid-cols-[minmax(0,1fr)_38px_minmax(0,1fr)] gap-x-2.5">
+        <Lines {stretch} {where} {isText} side="left" moves={moves.left} />
         {#if pickable}
           <PutButton
             state={picked ? 'all' : 'none'}
             label="Put hunk {stretch.number} back"
-            onput={() => picks.toggleHunk(path, attribute.name, stretch.number, numbers, differing)}
+            onput={() => toggle(stretch)}
           />
         {:else}<span></span>{/if}
-        <div class="border-l-2 border-extra pl-1.5">
-          {#each stretch.right as line, k (k)}
-            <div class="break-words whitespace-pre-wrap {picked ? 'text-ink-3 line-through' : ''}">
-              {line || ' '}
-            </div>
-          {/each}
+        <div>
+          <Lines {stretch} {where} {isText} side="right" moves={moves.right} was={picked} />
           {#if picked}
-            {#each stretch.left as line, k (k)}
-              <div class="font-semibold break-words whitespace-pre-wrap text-pick">
-                {line || ' '}
+            {#each stretch.left as pieces, k (k)}
+              <div class="pl-2 font-semibold break-words whitespace-pre-wrap text-pick">
+                {pieces.join('') || ' '}
               </div>
             {/each}
           {/if}
         </div>
-      {/if}
-    </div>
+      </div>
+    {/if}
   {/each}
+  {#if attribute.more_stretches}
+    <p class="py-1 font-sans text-ink-2">
+      {attribute.more_stretches.toLocaleString('en')} more hunks are not shown. Picking the attribute
+      puts all of them back.
+    </p>
+  {/if}
 </div>

@@ -1,8 +1,9 @@
 <script lang="ts">
   import { searchParams } from 'sv-router';
   import type { CompareHead, System } from '$lib/api/client';
-  import type { Sides } from '$lib/api/queries';
+  import type { Looked } from '$lib/api/queries';
   import { count, MEANING, STATES } from '$lib/model/differences';
+  import { setParameter } from '$lib/model/looked.svelte';
   import { ago } from '$lib/model/time';
   import Ago from '$lib/parts/Ago.svelte';
   import Mark from '$lib/parts/Mark.svelte';
@@ -11,17 +12,17 @@
 
   interface Props {
     system: System;
-    sides: Sides;
+    looked: Looked;
     head: CompareHead | undefined;
-    states: string;
     onlook: () => void;
+    onrules: () => void;
   }
-  let { system, sides, head, states, onlook }: Props = $props();
+  let { system, looked, head, onlook, onrules }: Props = $props();
 
   let width = $state(760);
-  const chosen = $derived(new Set(states.split(',').filter(Boolean)));
+  const chosen = $derived(new Set(looked.states?.split(',') ?? []));
   const newer = $derived(
-    system.look && head?.right.kind === 'look' && system.look.id > sides.right,
+    system.look && head?.right.kind === 'look' && system.look.id > looked.right,
   );
   const rightLabel = $derived(
     head?.right.kind === 'look' ? `live, ${ago(head.right.taken_at)}` : 'compared with this backup',
@@ -29,9 +30,11 @@
 
   function toggle(state: string): void {
     const next = chosen.has(state) ? [...chosen].filter((s) => s !== state) : [...chosen, state];
-    if (next.length) searchParams.set('states', next.join(','));
-    else searchParams.delete('states');
+    setParameter('states', next.join(','));
   }
+
+  // rules that are all off, for this look: what they hid is shown at once
+  const NO_RULES = '{}';
 
   function left(id: number): void {
     searchParams.set('left', String(id));
@@ -67,8 +70,8 @@
       backups={system.backups}
       {width}
       height={82}
-      left={sides.left}
-      right={sides.right}
+      left={looked.left}
+      right={looked.right}
       {rightLabel}
       onleft={left}
       onright={right}
@@ -94,10 +97,17 @@
     </div>
     {#if head}
       <div class="px-1 text-sm text-ink-2">
-        {head.same.toLocaleString('en')} the same · {head.hidden} hidden by rules
-        {#if chosen.size}· <button class="link" onclick={() => searchParams.delete('states')}
-            >show all</button
-          >{/if}
+        {head.same.toLocaleString('en')} the same ·
+        {#if looked.rules === NO_RULES}
+          rules are off ·
+          <button class="link" onclick={() => setParameter('rules', undefined)}>on again</button>
+        {:else if head.hidden}
+          <b class="font-semibold text-ink">{head.hidden.toLocaleString('en')}</b> hidden by
+          <button class="link" title="R" onclick={onrules}>rules</button> ·
+          <button class="link" onclick={() => setParameter('rules', NO_RULES)}>show</button>
+        {:else}
+          nothing hidden by <button class="link" title="R" onclick={onrules}>rules</button>
+        {/if}
       </div>
     {/if}
   </div>

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import type { Offer } from '$lib/api/client';
-  import { askPreview, queryClient, tray, type Sides } from '$lib/api/queries';
+  import { askPreview, queryClient, tray, type Looked } from '$lib/api/queries';
   import { count } from '$lib/model/differences';
   import { plainName, type Path } from '$lib/model/paths';
   import type { PickedThing, Picks } from '$lib/model/picks.svelte';
@@ -10,15 +10,15 @@
   import { navigate } from '../../routes';
 
   interface Props {
-    sides: Sides;
+    looked: Looked;
     picks: Picks;
     live: boolean;
     onchoose: (path: Path) => void;
   }
-  let { sides, picks, live, onchoose }: Props = $props();
+  let { looked, picks, live, onchoose }: Props = $props();
 
   const shown = createQuery(() => ({
-    ...tray(sides, picks.things),
+    ...tray(looked, picks.things),
     enabled: picks.things.length > 0,
     placeholderData: (before) => before,
   }));
@@ -61,7 +61,7 @@
     waiting = true;
     error = undefined;
     try {
-      const plan = await askPreview(sides, picks.things);
+      const plan = await askPreview(looked, picks.things);
       queryClient.setQueryData(['plan', plan.id], plan);
       await navigate('/plans/:plan', { params: { plan: String(plan.id) } });
     } catch (problem) {

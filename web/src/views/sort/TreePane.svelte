@@ -1,12 +1,13 @@
 <script lang="ts">
   import { createVirtualizer } from '@tanstack/svelte-virtual';
-  import { searchParams } from 'sv-router';
   import { untrack } from 'svelte';
-  import type { Row } from '$lib/api/client';
-  import { count, total } from '$lib/model/differences';
+  import type { CompareHead, Row, System } from '$lib/api/client';
+  import type { Looked } from '$lib/api/queries';
+  import { total } from '$lib/model/differences';
   import { keyOf, samePath, type Path } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';
   import type { Line, Tree } from '$lib/model/tree.svelte';
+  import TreeHead from './TreeHead.svelte';
   import TreeRow from './TreeRow.svelte';
 
   interface Props {
@@ -15,15 +16,28 @@
     path: Path | undefined;
     live: boolean;
     only: 'differences' | 'all';
-    tally: Record<string, number>;
+    system: System;
+    head: CompareHead | undefined;
+    looked: Looked;
+    filtering: boolean;
     onchoose: (path: Path) => void;
   }
-  let { tree, picks, path, live, only, tally, onchoose }: Props = $props();
+  let {
+    tree,
+    picks,
+    path,
+    live,
+    only,
+    system,
+    head,
+    looked,
+    filtering = $bindable(),
+    onchoose,
+  }: Props = $props();
 
   const HEIGHT = 25;
   let scroller = $state<HTMLElement>();
   let focused = $state(0);
-  const lines = $derived(tree.lines);
   const virtual = createVirtualizer<HTMLElement, HTMLElement>({
     count: 0,
     getScrollElement: () => scroller ?? null,
@@ -32,7 +46,7 @@
   });
 
   $effect(() => {
-    const options = { count: lines.length, getScrollElement: () => scroller ?? null };
+    const options = { count: tree.count, getScrollElement: () => scroller ?? null };
     untrack(() => $virtual.setOptions(options));
   });
 
@@ -42,7 +56,7 @@
   // The row that is shown on the bench is also where the keyboard is, and is kept in sight.
   $effect(() => {
     if (path === undefined) return;
-    const at = lines.findIndex((line) => isRow(line) && samePath(line.row.path, path));
+    const at = tree.indexOf(path);
     if (at >= 0) {
       focused = at;
       untrack(() => $virtual.scrollToIndex(at, { align: 'auto' }));
@@ -52,15 +66,15 @@
   // Rows that come into sight and are not here yet are fetched.
   $effect(() => {
     for (const item of $virtual.getVirtualItems()) {
-      const line = lines[item.index];
-      if (line && !isRow(line)) void tree.fetch(line.path, line.start);
+      const line = tree.line(item.index);
+      if (line && !isRow(line)) void tree.fetchLine(line);
     }
   });
 
   function move(to: number): void {
-    focused = Math.max(0, Math.min(lines.length - 1, to));
+    focused = Math.max(0, Math.min(tree.count - 1, to));
     $virtual.scrollToIndex(focused, { align: 'auto' });
-    const line = lines[focused];
+    const line = tree.line(focused);
     if (isRow(line)) onchoose(line.row.path);
   }
 
@@ -77,7 +91,7 @@
   }
 
   function keyed(event: KeyboardEvent): void {
-    const line = lines[focused];
+    const line = tree.line(focused);
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     const row = isRow(line) ? line.row : undefined;
     const page = Math.floor((scroller?.clientHeight ?? 500) / HEIGHT) - 1;
@@ -86,13 +100,13 @@
     else if (event.key === 'PageDown') move(focused + page);
     else if (event.key === 'PageUp') move(focused - page);
     else if (event.key === 'Home') move(0);
-    else if (event.key === 'End') move(lines.length - 1);
+    else if (event.key === 'End') move(tree.count - 1);
     else if (event.key === 'Enter' && row) onchoose(row.path);
     else if (event.key === ' ' && row && live) pick(row);
     else if (event.key === 'ArrowRight' && row?.children) void tree.show(row.path);
     else if (event.key === 'ArrowLeft' && row) {
       if (tree.isOpen(row.path)) tree.hide(row.path);
-      else move(lines.findIndex((l) => isRow(l) && samePath(l.row.path, row.path.slice(0, -1))));
+      else move(tree.indexOf(row.path.slice(0, -1)));
     } else return;
     event.preventDefault();
     event.stopPropagation();
@@ -100,19 +114,7 @@
 </script>
 
 <section class="grid min-h-0 grid-rows-[auto_minmax(0,1fr)] border-r border-line">
-  <div class="flex items-center justify-between px-3.5 pt-2 pb-1.5 text-sm text-ink-2">
-    <label class="flex items-center gap-1.5">
-      <input
-        type="checkbox"
-        class="accent-pick"
-        checked={only === 'differences'}
-        onchange={() =>
-          only === 'differences' ? searchParams.set('show', 'all') : searchParams.delete('show')}
-      />
-      differences only
-    </label>
-    <span>{count(total(tally), 'difference')}</span>
-  </div>
+  <TreeHead {system} {head} {looked} {picks} {live} {only} bind:filtering />
   <div
     bind:this={scroller}
     class="overflow-auto outline-offset-[-2px]"
@@ -124,7 +126,7 @@
   >
     <div class="relative w-full" style:height="{$virtual.getTotalSize()}px">
       {#each $virtual.getVirtualItems() as item (item.index)}
-        {@const line = lines[item.index]}
+        {@const line = tree.line(item.index)}
         <div
           class="absolute inset-x-0 top-0"
           style:height="{HEIGHT}px"

@@ -38,7 +38,9 @@
         : count(row.attributes.length, 'attribute')
       : row.state === 'same'
         ? ''
-        : row.state,
+        : row.similarity !== null && row.similarity < 1
+          ? `moved? ${Math.floor(row.similarity * 100)} %`
+          : row.state,
   );
   const WIDEST = 46;
   const bars = $derived.by(() => {

@@ -1,8 +1,9 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { searchParams } from 'sv-router';
-  import type { System } from '$lib/api/client';
-  import { askWork, bench, compareHead, neighbour } from '$lib/api/queries';
+  import type { Rules, System } from '$lib/api/client';
+  import { askWork, bench, compareHead, neighbour, type Looked } from '$lib/api/queries';
+  import { lookedAt, setParameter } from '$lib/model/looked.svelte';
   import type { Path } from '$lib/model/paths';
   import { Picks } from '$lib/model/picks.svelte';
   import { Tree } from '$lib/model/tree.svelte';
@@ -10,6 +11,7 @@
   import Trouble from '$lib/parts/Trouble.svelte';
   import BenchPane from './BenchPane.svelte';
   import KeysDialog from './KeysDialog.svelte';
+  import RulesDialog from './RulesDialog.svelte';
   import Strip from './Strip.svelte';
   import TrayPane from './TrayPane.svelte';
   import TreePane from './TreePane.svelte';
@@ -17,18 +19,20 @@
   let { system, left, right }: { system: System; left: number; right: number } = $props();
 
   // svelte-ignore state_referenced_locally
-  const sides = { left, right };
-  // svelte-ignore state_referenced_locally
   const picks = new Picks(system.id, left);
-  const head = createQuery(() => compareHead(sides));
-  const states = $derived(searchParams.get('states')?.toString() ?? '');
+  // a string, so that what does not change in the URL makes nothing be asked again
+  const written = $derived(JSON.stringify(lookedAt(left, right)));
+  const looked = $derived(JSON.parse(written) as Looked);
+  const head = createQuery(() => compareHead(looked));
   const only = $derived(searchParams.get('show') === 'all' ? 'all' : 'differences');
   const path = $derived(parsed(searchParams.get('at')?.toString()));
   const live = $derived(head.data?.right.kind === 'look');
-  const tree = $derived(new Tree(sides, only, states));
-  const shown = createQuery(() => ({ ...bench(sides, path ?? []), enabled: path !== undefined }));
+  const tree = $derived(new Tree(looked, only));
+  const shown = createQuery(() => ({ ...bench(looked, path ?? []), enabled: path !== undefined }));
   let error = $state<Error>();
   let keysOpen = $state(false);
+  let rulesOpen = $state(false);
+  let filtering = $state(false);
   let tray = $state<TrayPane>();
 
   function parsed(text: string | undefined): Path | undefined {
@@ -54,7 +58,7 @@
   }
 
   async function go(way: 'next' | 'previous'): Promise<void> {
-    const found = await neighbour(sides, path ?? [], way, states);
+    const found = await neighbour(looked, path ?? [], way);
     if (!found.path) return;
     await tree.reveal(found.path);
     choose(found.path);
@@ -68,6 +72,8 @@
     else if (event.key === ']') await go('next');
     else if (event.key === '[') await go('previous');
     else if (event.key === '?') keysOpen = true;
+    else if (event.key.toLowerCase() === 'f') filtering = true;
+    else if (event.key.toLowerCase() === 'r') rulesOpen = true;
     else if (event.key.toLowerCase() === 'p') await tray?.preview();
     else if (event.key.toLowerCase() === 'b') await work('backup', path ?? []);
     else if (event.key.toLowerCase() === 'l') await work('look');
@@ -87,7 +93,13 @@
 
 <svelte:window onkeydown={keyed} />
 <div class="grid min-h-0 grid-rows-[92px_minmax(0,1fr)_26px]">
-  <Strip {system} {sides} head={head.data} {states} onlook={() => work('look')} />
+  <Strip
+    {system}
+    {looked}
+    head={head.data}
+    onlook={() => work('look')}
+    onrules={() => (rulesOpen = true)}
+  />
   <main class="grid min-h-0 grid-cols-[minmax(230px,24%)_minmax(0,1fr)_minmax(220px,20%)]">
     <TreePane
       {tree}
@@ -95,7 +107,10 @@
       {path}
       {live}
       {only}
-      tally={head.data?.tally ?? {}}
+      {system}
+      {looked}
+      head={head.data}
+      bind:filtering
       onchoose={choose}
     />
     <section class="min-h-0 overflow-auto bg-sheet px-5 py-3" aria-label="Bench">
@@ -104,7 +119,16 @@
       {/if}
       {#if shown.data}
         {#key shown.data}
-          <BenchPane bench={shown.data} {picks} {live} onchoose={choose} onbackup={work} />
+          <BenchPane
+            bench={shown.data}
+            {looked}
+            {picks}
+            {live}
+            onsource={(record) => setParameter('left', record)}
+            onagainst={(record) => setParameter('right', record)}
+            onchoose={choose}
+            onbackup={work}
+          />
         {/key}
       {:else if head.data && Object.keys(head.data.tally).length === 0}
         <p class="font-semibold">Nothing differs.</p>
@@ -113,12 +137,14 @@
         </p>
       {/if}
     </section>
-    <TrayPane bind:this={tray} {sides} {picks} {live} onchoose={choose} />
+    <TrayPane bind:this={tray} {looked} {picks} {live} onchoose={choose} />
   </main>
   <KeyHints
     keys={[
       ['Space', 'pick'],
       [']', 'next difference'],
+      ['/', 'search'],
+      ['F', 'filter'],
       ['P', 'preview'],
       ['B', 'back up this branch'],
       ['?', 'all keys'],
@@ -127,3 +153,6 @@
   />
 </div>
 <KeysDialog bind:open={keysOpen} />
+{#if head.data}
+  <RulesDialog bind:open={rulesOpen} {system} {looked} rules={head.data.rules as Rules} />
+{/if}

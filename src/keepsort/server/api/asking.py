@@ -1,0 +1,142 @@
+"""Reading what a request asks for."""
+
+import json
+from collections.abc import Mapping
+from typing import Any
+
+import msgspec
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter
+from rest_framework.permissions import BasePermission
+from rest_framework.request import Request
+from rest_framework.views import APIView
+
+from keepsort.core.compare import LIKENESS, Filter, Rules
+from keepsort.core.compare.comparison import STATES
+from keepsort.core.model import Path
+from keepsort.server.accounts.models import User
+from keepsort.server.accounts.roles import MayLook, MayOperate
+from keepsort.server.problems import Problem
+from keepsort.server.snapshots.services import find_record
+from keepsort.server.sorting.comparing import Terms
+from keepsort.server.sorting.viewing import Seen, open_view
+from keepsort.server.sorting.viewing import View as Looked
+
+
+class View(APIView):
+    """A view that anyone signed in may read and only some may write to."""
+
+    writers: type[BasePermission] = MayOperate
+
+    def get_permissions(self) -> list[BasePermission]:
+        """Ask more of those who change something."""
+        return [MayLook() if self.request.method in ("GET", "HEAD") else self.writers()]
+
+
+def person(request: Request) -> User:
+    """Return who is signed in."""
+    assert isinstance(request.user, User)
+    return request.user
+
+
+PATH = OpenApiParameter("path", OpenApiTypes.STR, description="A path as a JSON list of names.")
+#: What every view of a comparison may be asked with.
+LOOKED = [
+    OpenApiParameter("left", OpenApiTypes.INT, required=True),
+    OpenApiParameter("right", OpenApiTypes.INT, required=True),
+    OpenApiParameter("rules", OpenApiTypes.STR, description="Ignore rules as JSON; else as saved."),
+    OpenApiParameter("alike", OpenApiTypes.NUMBER, description="How alike a move must be, 0 to 1."),
+    OpenApiParameter("apart", OpenApiTypes.STR, description="Moves taken apart: a list of paths."),
+    OpenApiParameter("states", OpenApiTypes.STR, description="Kinds of difference, with commas."),
+    OpenApiParameter("kinds", OpenApiTypes.STR, description="Kinds of object, with commas."),
+    OpenApiParameter("attributes", OpenApiTypes.STR, description="Attributes, with commas."),
+    OpenApiParameter("name", OpenApiTypes.STR, description="Part of a name."),
+    OpenApiParameter("since", OpenApiTypes.INT, description="A backup: only what changed since."),
+    OpenApiParameter("listed", OpenApiTypes.INT, description="A pasted list."),
+]
+
+
+def path_of(request: Request) -> Path:
+    """Read the path that a request names."""
+    try:
+        return msgspec.json.decode(request.query_params.get("path") or "[]", type=tuple[str, ...])
+    except msgspec.MsgspecError:
+        raise Problem("The path is no JSON list of names.") from None
+
+
+def number_of(request: Request, name: str, default: int) -> int:
+    """Read a whole number."""
+    text = request.query_params.get(name, str(default))
+    if not text.isdigit():
+        raise Problem(f"{name} is no number.")
+    return int(text)
+
+
+def read_rules(data: Mapping[str, Any]) -> Rules:
+    """Read ignore rules. Raises `Problem` with what is wrong with them."""
+    try:
+        return msgspec.convert(dict(data), Rules, strict=True)
+    except msgspec.ValidationError as error:
+        raise Problem(
+            f"These are no ignore rules: {error}.", "Correct them, or use none."
+        ) from None
+
+
+def read_terms(data: Mapping[str, Any]) -> Terms:
+    """Read the terms that two records are compared by."""
+    rules = data.get("rules")
+    alike = float(data.get("alike") or LIKENESS)
+    if not 0.1 <= alike <= 1:
+        raise Problem("How alike a move must be is a number from 0.1 to 1.")
+    apart = frozenset(tuple(str(n) for n in path) for path in data.get("apart") or ())
+    return Terms(read_rules(rules) if rules is not None else None, alike, apart)
+
+
+def looked(request: Request) -> Looked:
+    """Read what a person looks at."""
+    asked = request.query_params
+
+    def listed(name: str) -> list[str]:
+        return [part for part in asked.get(name, "").split(",") if part]
+
+    terms = {
+        "rules": _json(asked.get("rules"), "rules"),
+        "alike": _decimal(asked.get("alike")),
+        "apart": _json(asked.get("apart"), "apart") or [],
+    }
+    if not isinstance(terms["apart"], list) or not isinstance(terms["rules"], dict | None):
+        raise Problem("What is asked for is not written as it should be.", "Start from Watch.")
+    return Looked(
+        left=find_record(asked.get("left", "")).pk,
+        right=find_record(asked.get("right", "")).pk,
+        terms=read_terms(terms),
+        filter=Filter(
+            states=frozenset(listed("states")) & frozenset(STATES),
+            kinds=frozenset(listed("kinds")),
+            attributes=tuple(listed("attributes")),
+            text=asked.get("name", "").strip(),
+        ),
+        since=number_of(request, "since", 0) or None,
+        listed=number_of(request, "listed", 0) or None,
+    )
+
+
+def seen(request: Request) -> Seen:
+    """Open what a person looks at. Raises `Problem`."""
+    return open_view(looked(request))
+
+
+def _json(text: str | None, name: str) -> Any:
+    if not text:
+        return None
+    try:
+        return json.loads(text)
+    except ValueError:
+        raise Problem(f"{name} is not written as JSON.", "Start from Watch again.") from None
+
+
+def _decimal(text: str | None) -> float:
+    try:
+        return float(text) if text else LIKENESS
+    except ValueError:
+        raise Problem("How alike a move must be is a number from 0.1 to 1.") from None

@@ -1,0 +1,171 @@
+"""The views of Sort: two records compared, a level or an object at a time."""
+
+from dataclasses import asdict
+
+import msgspec
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from keepsort.server.accounts.roles import MayLook
+from keepsort.server.api import shapes, writing
+from keepsort.server.api.asking import LOOKED, PATH, View, number_of, path_of, seen
+from keepsort.server.problems import NotFound
+from keepsort.server.sorting import levels
+from keepsort.server.sorting.bench import bench, lines
+from keepsort.server.sorting.listing import keep_list
+from keepsort.server.sorting.viewing import facets
+
+_OUTLINE_ROWS = 400
+_PAGE_ROWS = 200
+_LINES = 1000
+_PICKED_AT_ONCE = 5000
+
+
+class CompareHead(View):
+    """Two records compared, in sum."""
+
+    @extend_schema(operation_id="compare", parameters=LOOKED, responses=shapes.CompareHeadShape)
+    def get(self, request: Request) -> Response:
+        """Compare two records."""
+        found = seen(request)
+        schema = found.all.left.schema
+        kinds, attributes = facets(found.all)
+        return Response(
+            {
+                "left": writing.record(found.left),
+                "right": writing.record(found.right),
+                "tally": found.tally,
+                "shown": len(found.shown.differences),
+                "same": found.all.same,
+                "hidden": len(found.all.hidden),
+                "at": list(found.all.left.at),
+                "top": schema.notation.write(found.all.left.at),
+                "kinds": [
+                    {"name": k, "label": schema.label(k), "count": n}
+                    for k, n in sorted(kinds.items(), key=lambda i: -i[1])
+                ],
+                "attributes": [
+                    {"name": a, "label": a, "count": n}
+                    for a, n in sorted(attributes.items(), key=lambda i: -i[1])
+                ],
+                "rules": msgspec.to_builtins(writing.FullRules.of(found.rules)),
+                "missing": found.missing,
+                "missing_count": found.missing_count,
+            }
+        )
+
+
+class CompareOutline(View):
+    """The merged tree, folded down to the differences."""
+
+    @extend_schema(operation_id="outline", parameters=LOOKED, responses=shapes.LevelShape)
+    def get(self, request: Request) -> Response:
+        """Return the tree opened as far as it fits."""
+        return Response(asdict(levels.outline(seen(request).shown, _OUTLINE_ROWS)))
+
+
+class CompareLevel(View):
+    """One level of the merged tree."""
+
+    @extend_schema(
+        operation_id="level",
+        parameters=[
+            *LOOKED, PATH,
+            OpenApiParameter("only", OpenApiTypes.STR, enum=["differences", "all"]),
+            OpenApiParameter("start", OpenApiTypes.INT),
+            OpenApiParameter("around", OpenApiTypes.STR, description="A name on the page."),
+        ],
+        responses=shapes.LevelShape,
+    )  # fmt: skip
+    def get(self, request: Request) -> Response:
+        """Return one page of the rows right beneath a path."""
+        level = levels.level(
+            seen(request).shown, path_of(request),
+            only_differences=request.query_params.get("only") != "all",
+            start=number_of(request, "start", 0), limit=_PAGE_ROWS,
+            around=request.query_params.get("around"),
+        )  # fmt: skip
+        return Response(asdict(level))
+
+
+class CompareObject(View):
+    """One object on both sides."""
+
+    @extend_schema(operation_id="bench", parameters=[*LOOKED, PATH], responses=shapes.BenchShape)
+    def get(self, request: Request) -> Response:
+        """Return an object attribute by attribute."""
+        found = seen(request)
+        shown = bench(found.all, path_of(request), found.rules)
+        if shown is None:
+            raise NotFound("Neither side has this object.", "Choose one in the tree.")
+        return Response(asdict(shown))
+
+
+class CompareLines(View):
+    """Lines of a long text."""
+
+    @extend_schema(
+        operation_id="lines",
+        parameters=[
+            *LOOKED, PATH,
+            OpenApiParameter("attribute", OpenApiTypes.STR, required=True),
+            OpenApiParameter("side", OpenApiTypes.STR, enum=["left", "right"]),
+            OpenApiParameter("start", OpenApiTypes.INT),
+            OpenApiParameter("count", OpenApiTypes.INT),
+        ],
+        responses=shapes.LinesShape,
+    )  # fmt: skip
+    def get(self, request: Request) -> Response:
+        """Return some lines of a text of one side."""
+        found = lines(
+            seen(request).all, path_of(request), request.query_params.get("attribute", ""),
+            request.query_params.get("side") != "right",
+            number_of(request, "start", 0), min(number_of(request, "count", _LINES), _LINES),
+        )  # fmt: skip
+        return Response({"lines": found})
+
+
+class CompareNeighbour(View):
+    """The next difference, or the one before."""
+
+    @extend_schema(
+        operation_id="neighbour",
+        parameters=[
+            *LOOKED, PATH, OpenApiParameter("way", OpenApiTypes.STR, enum=["next", "previous"])
+        ],
+        responses=shapes.NeighbourShape,
+    )  # fmt: skip
+    def get(self, request: Request) -> Response:
+        """Return where it is."""
+        forward = request.query_params.get("way") != "previous"
+        difference = levels.neighbour(seen(request).shown, path_of(request), forward)
+        return Response({"path": list(difference.path) if difference else None})
+
+
+class CompareShown(View):
+    """Everything that the filters let through, to be picked at once."""
+
+    @extend_schema(operation_id="shown", parameters=LOOKED, responses=shapes.ShownListShape)
+    def get(self, request: Request) -> Response:
+        """List the differences that are shown."""
+        found = seen(request).shown.differences
+        rows = [{"path": list(d.path), "state": d.state} for d in found[:_PICKED_AT_ONCE]]
+        return Response({"total": len(found), "rows": rows})
+
+
+class Lists(View):
+    """Lists of names that people paste to filter by."""
+
+    writers = MayLook
+
+    @extend_schema(
+        operation_id="paste_list", request=shapes.PastedShape, responses={201: shapes.ListShape}
+    )
+    def post(self, request: Request) -> Response:
+        """Keep a pasted list or CSV."""
+        data = shapes.PastedShape(data=request.data)
+        data.is_valid(raise_exception=True)
+        kept = keep_list(data.validated_data["text"])
+        return Response({"id": kept.pk, "lines": len(kept.lines)}, status=201)

@@ -1,0 +1,1 @@
+"""What every object was in every backup: its history, and the search over all of it."""

@@ -1,0 +1,208 @@
+"""Values of two trees, made ready to be shown."""
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from keepsort.core.compare import AttributeDifference, Rules
+from keepsort.core.compare.maps import MapChange
+from keepsort.core.compare.sequences import Change
+from keepsort.core.compare.words import Pieces, marked
+from keepsort.core.model import AttributeSpec, Path, Value
+from keepsort.core.snapshot import Snapshot
+
+_HEX_SHOWN = 48
+_TEXT_SHOWN = 4000
+_LINES_FOLDED_OVER = 6
+_CONTEXT = 2
+#: Of a very long difference only so much is sent at once; the rest can be asked for.
+_LINES_SHOWN = 120
+_STRETCHES_SHOWN = 240
+_KEYS_SHOWN = 400
+
+
+@dataclass
+class Shown:
+    """A value ready to be shown: how, and its text; `size` where the text is only its beginning."""
+
+    form: str
+    text: str
+    size: int = 0
+    path: Path | None = None
+    exists: bool | None = None
+    raw: Any = None
+
+
+@dataclass
+class ShownStretch:
+    """A stretch of lines on both sides, or of elements of a sequence.
+
+    left, right: each line in pieces, equal and differing ones in turn, the first one equal.
+    left_start, right_start: numbers of their first lines, from 0; left_size, right_size: how many
+        lines they have, which may be more than are shown.
+    folded: equal lines that are left out between the first and the last ones shown.
+    hidden: whether it differs only in what the rules say does not count.
+    """
+
+    state: str
+    number: int
+    left: list[Pieces]
+    right: list[Pieces]
+    left_start: int
+    right_start: int
+    left_size: int
+    right_size: int
+    folded: int = 0
+    hidden: bool = False
+
+
+@dataclass
+class ShownKey:
+    """A value in a map, named by the keys that lead to it."""
+
+    keys: list[str]
+    state: str
+    number: int
+    left: Shown | None
+    right: Shown | None
+
+
+@dataclass
+class ShownMove:
+    """An element of a sequence that only stands elsewhere; positions count from 0."""
+
+    left: int
+    right: int
+
+
+@dataclass
+class ShownAttribute:
+    """One attribute on both sides."""
+
+    name: str
+    label: str
+    shape: str
+    unit: str
+    state: str
+    secret: bool
+    read_only: bool
+    consequence_of: Path | None
+    left: list[Shown] = field(default_factory=list)
+    right: list[Shown] = field(default_factory=list)
+    both: list[Shown] = field(default_factory=list)
+    stretches: list[ShownStretch] = field(default_factory=list)
+    more_stretches: int = 0
+    numbers: list[int] = field(default_factory=list)
+    moves: list[ShownMove] = field(default_factory=list)
+    keys: list[ShownKey] = field(default_factory=list)
+
+
+_NO_RULES = Rules()
+
+
+class Showing:
+    """Makes values of two trees ready to be shown."""
+
+    def __init__(self, left: Snapshot, right: Snapshot, rules: Rules = _NO_RULES) -> None:
+        self._left = left
+        self._right = right
+        self._rules = rules
+        self.schema = left.schema
+
+    def attribute(
+        self, kind: str, found: AttributeDifference, moved: Path | None
+    ) -> ShownAttribute:
+        """Return an attribute ready to be shown."""
+        spec = self.schema.spec(kind, found.name)
+        state = "follows" if moved is not None and found.state == "changed" else found.state
+        shown = ShownAttribute(
+            name=found.name, label=spec.label or found.name, shape=spec.shape, unit=spec.unit,
+            state=state, secret=spec.secret, read_only=spec.read_only, consequence_of=moved,
+        )  # fmt: skip
+        if found.stretches:
+            shown.numbers = [s.number for s in found.stretches if s.number]
+            shown.stretches = [self._stretch(kind, s) for s in found.stretches[:_STRETCHES_SHOWN]]
+            shown.more_stretches = sum(
+                s.state != "same" for s in found.stretches[_STRETCHES_SHOWN:]
+            )
+            shown.moves = [ShownMove(m.left, m.right) for m in found.moved[:_LINES_SHOWN]]
+        elif found.keys:
+            shown.numbers = [k.number for k in found.keys if k.number]
+            shown.keys = [self._key(spec, k) for k in found.keys if k.number][:_KEYS_SHOWN]
+        elif found.only_left or found.only_right or found.both:
+            shown.left = [self.value(spec, v, True) for v in found.only_left]
+            shown.right = [self.value(spec, v, False) for v in found.only_right]
+            shown.both = [self.value(spec, v, False) for v in found.both]
+        else:
+            if found.state != "extra":
+                shown.left = [self.value(spec, v, True) for v in _listed(found.left)]
+            if found.state != "missing":
+                shown.right = [self.value(spec, v, False) for v in _listed(found.right)]
+        return shown
+
+    def value(self, spec: AttributeSpec, value: Value, on_left: bool) -> Shown:
+        """Return one value ready to be shown."""
+        if spec.secret:
+            return Shown("secret", "••••••", raw=value)
+        if isinstance(value, bytes):
+            dots = "…" if len(value) > _HEX_SHOWN else ""
+            return Shown("hex", value[:_HEX_SHOWN].hex(" ") + dots, size=len(value))
+        if spec.reference and isinstance(value, str):
+            path = self.schema.notation.read(value)
+            if path is not None:
+                side = self._left if on_left else self._right
+                exists = side.find(path) is not None
+                return Shown("reference", value, path=path, exists=exists, raw=value)
+        if isinstance(value, str):
+            if len(value) > _TEXT_SHOWN:
+                return Shown("text", value[:_TEXT_SHOWN] + "…", size=len(value.encode()))
+            return Shown("text", value, raw=value)
+        return Shown("data", written(value), raw=value)
+
+    def _key(self, spec: AttributeSpec, found: MapChange) -> ShownKey:
+        left = None if found.state == "extra" else self.value(spec, found.left, True)
+        right = None if found.state == "missing" else self.value(spec, found.right, False)
+        return ShownKey(list(found.keys), found.state, found.number, left, right)
+
+    def _stretch(self, kind: str, found: Change) -> ShownStretch:
+        left, right = [line_of(v) for v in found.left], [line_of(v) for v in found.right]
+        shown = ShownStretch(
+            found.state, found.number, [], [], found.left_start, found.right_start,
+            len(left), len(right),
+        )  # fmt: skip
+        if found.state == "same":
+            if len(left) > _LINES_FOLDED_OVER:
+                shown.folded = len(left) - 2 * _CONTEXT
+                left = left[:_CONTEXT] + left[-_CONTEXT:]
+                right = right[:_CONTEXT] + right[-_CONTEXT:]
+            shown.left, shown.right = [[line] for line in left], [[line] for line in right]
+            return shown
+        rules = self._rules
+        shown.hidden = rules.reduces and (
+            rules.reduced_lines(kind, left) == rules.reduced_lines(kind, right)
+        )
+        shown.left, shown.right = marked(left[:_LINES_SHOWN], right[:_LINES_SHOWN])
+        return shown
+
+
+def line_of(value: Value) -> str:
+    """Return a line of a text, or an element of a sequence, as one line to be shown."""
+    return value.rstrip("\r\n") if isinstance(value, str) else written(value)
+
+
+def written(value: Value) -> str:
+    """Write a value of any type for people."""
+    if value is None:
+        return "nothing"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, dict):
+        return ", ".join(f"{k}: {written(v)}" for k, v in value.items())
+    if isinstance(value, list):
+        return ", ".join(written(v) for v in value)
+    if isinstance(value, bytes):
+        return value.hex(" ")
+    return str(value)
+
+
+def _listed(value: Value) -> list[Value]:
+    return value if isinstance(value, list) else [value]

@@ -1,0 +1,56 @@
+<script lang="ts">
+  import type { Bench } from '$lib/api/client';
+  import { count } from '$lib/model/differences';
+  import { plainName, type Path } from '$lib/model/paths';
+  import SuggestedMove from './SuggestedMove.svelte';
+
+  /** What a person should know of how this object differs, beside its values. */
+  interface Props {
+    bench: Bench;
+    since: string;
+    onchoose: (path: Path) => void;
+  }
+  let { bench, since, onchoose }: Props = $props();
+
+  let allShown = $state(false);
+  const SHOWN = 3;
+  const follows = $derived(allShown ? bench.consequences : bench.consequences.slice(0, SHOWN));
+</script>
+
+{#if bench.unreadable}
+  <p class="mb-2 border-l-3 border-unreadable py-1 pl-3">
+    It could not be read: {bench.unreadable}. Nothing is known of what is beneath it, so nothing
+    here is told as missing.
+  </p>
+{/if}
+{#if bench.similarity !== null}
+  <SuggestedMove {bench} />
+{/if}
+{#if bench.state === 'recreated'}
+  <p class="mb-2 border-l-3 border-recreated py-1 pl-3 text-sm">
+    Somebody deleted it and made another object of the same name. Putting its values back keeps the
+    new object and its new id.
+    {#if bench.referrers}{count(bench.referrers, 'object')} that {bench.referrers === 1
+        ? 'names'
+        : 'name'} it by its place now {bench.referrers === 1 ? 'means' : 'mean'} the new one.
+    {:else if bench.referrers === 0}Nothing live refers to it.{/if}
+  </p>
+{/if}
+{#if bench.consequence_count}
+  <p class="mb-2 border-l-3 border-moved py-1 pl-3 text-sm">
+    {count(bench.consequence_count, 'reference follows', 'references follow')} this move and will come
+    back with it:
+    {#each follows as one, n (n)}{n ? ', ' : ' '}<button
+        class="link"
+        onclick={() => onchoose(one.path)}
+        >{plainName(one.path.at(-1) ?? '')}<span class="ml-1 text-ink-3">{one.attribute}</span
+        ></button
+      >{/each}{#if bench.consequences.length > SHOWN && !allShown}, <button
+        class="link"
+        onclick={() => (allShown = true)}>and {bench.consequence_count - SHOWN} more</button
+      >{/if}.
+  </p>
+{/if}
+{#if since}
+  <p class="mb-1 text-sm text-ink-2">Live is {since}.</p>
+{/if}
