@@ -1,0 +1,105 @@
+"""Filters, rules, suggested moves and search, in a real browser on the demo."""
+
+import pytest
+from playwright.sync_api import Page, expect
+
+
+@pytest.fixture
+def sort(page: Page) -> Page:
+    """Sort of the demo's directory, with nothing picked and no filter."""
+    page.get_by_role("article", name="People").get_by_role("link", name="People").click()
+    expect(page.get_by_role("heading", name="Ansel Brandvold")).to_be_visible()
+    return page
+
+
+def rows(page: Page) -> list[str]:
+    found = page.get_by_role("tree").get_by_role("treeitem")
+    return [text.split("\n")[0] for text in found.all_inner_texts()]
+
+
+def test_picking_all_of_a_filtered_list(sort: Page) -> None:
+    sort.keyboard.press("f")
+    sort.get_by_role("checkbox", name="account").click()
+    sort.get_by_label("Only these").fill("uid,who\nfeeder-robot,ops\ntmp-contractor-7,ops\nghost,x")
+    sort.get_by_role("button", name="Show only these").click()
+    expect(sort.get_by_text("2 differences shown")).to_be_visible()
+    sort.keyboard.press("Escape")
+    sort.get_by_role("button", name="1 line not found").click()
+    expect(sort.get_by_text("ghost,x")).to_be_visible()
+    sort.get_by_role("button", name="pick all shown").click()
+    expect(sort.get_by_role("status")).to_contain_text("1 object picked, 1 that is extra")
+    tray = sort.get_by_role("complementary", name="Tray")
+    expect(tray.get_by_role("listitem")).to_have_count(1)
+    expect(tray.get_by_text("feeder-robot")).to_be_visible()
+    # the link alone opens the same view
+    sort.goto(sort.url)
+    expect(sort.get_by_text("2 differences shown")).to_be_visible()
+    for name in ("account", "only what is listed"):
+        sort.get_by_role("button", name=f"Take this filter away: {name}").click()
+    expect(sort.get_by_role("tree").get_by_text("Imke Farrow")).to_be_visible()
+    tray.get_by_role("button", name="empty").click()
+
+
+def test_a_suggested_move_can_be_taken_apart(sort: Page) -> None:
+    tree = sort.get_by_role("tree")
+    tree.get_by_text("sensor-bridge", exact=True).click()
+    expect(sort.get_by_role("note")).to_contain_text(
+        "Perhaps moved: what stands there is 77 % alike"
+    )
+    sort.get_by_role("button", name="yes, moved").click()
+    expect(sort.get_by_text("Taken as moved, 77 % alike.")).to_be_visible()
+    sort.get_by_role("button", name="no, take apart").click()
+    expect(tree.get_by_text("sensor-bridge-2")).to_be_visible()
+    expect(sort.get_by_role("heading", name="sensor-bridge")).to_contain_text(
+        "in the backup, not live"
+    )
+    sort.go_back()
+    expect(tree.get_by_text("moved? 77 %")).to_be_visible()
+
+
+def test_a_rule_hides_counts_and_shows(sort: Page) -> None:
+    tree = sort.get_by_role("tree")
+    sort.keyboard.press("r")
+    sort.get_by_label("Attributes").fill("member\ntelephone*")
+    sort.get_by_role("button", name="Use for this look").click()
+    expect(tree.get_by_text("turtle-rescue")).to_have_count(0)
+    expect(sort.get_by_text("3 hidden by rules")).to_be_visible()
+    tree.get_by_text("Ansel Brandvold").click()
+    expect(sort.locator("[data-attribute=telephoneNumber]")).to_have_count(0)
+    sort.get_by_role("button", name="1 attribute hidden by the rules").click()
+    expect(sort.locator("[data-attribute=telephoneNumber]")).to_be_visible()
+    sort.get_by_role("button", name="show", exact=True).click()
+    expect(tree.get_by_text("turtle-rescue")).to_be_visible()
+    sort.get_by_role("button", name="on again").click()
+    expect(sort.get_by_text("nothing hidden by rules")).to_be_visible()
+
+
+def test_a_deleted_entry_is_found_and_opened_where_it_still_is(page: Page) -> None:
+    page.keyboard.press("/")
+    page.get_by_label("Search for").fill("jorun")
+    hit = page.get_by_role("option")
+    expect(hit).to_contain_text("gone")
+    expect(hit).to_contain_text("5 backups")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Jorun Tarrow")).to_contain_text(
+        "in the backup, not live"
+    )
+    expect(page.get_by_text("· after the new season", exact=False).last).to_be_visible()
+    history = page.get_by_role("group", name="History")
+    expect(history.get_by_text("gone")).to_have_count(2)
+    page.get_by_role("checkbox", name="Put back Jorun Tarrow").click()
+    expect(page.get_by_role("button", name="Preview 1 step")).to_be_enabled()
+
+
+def test_the_history_of_an_object_leads_to_its_versions(sort: Page) -> None:
+    path = '["ou=service","uid=camera-wall"]'
+    sort.goto(f"{sort.url.partition('?')[0]}?at={path}")
+    history = sort.get_by_role("group", name="History")
+    expect(history.get_by_role("button")).to_have_count(2)
+    first = history.get_by_role("button", name="first seen")
+    first.click()
+    expect(sort.get_by_text("Live is so since the backup of")).to_be_visible()
+    expect(sort.locator("[data-attribute=description]")).to_contain_text("winter season")
+    expect(first).to_have_attribute("aria-pressed", "true")
+    history.get_by_role("button", name="description").click(modifiers=["Shift"])
+    expect(sort.get_by_text("Two backups are compared")).to_be_visible()
