@@ -11,6 +11,9 @@ DIGEST_SIZE = 24
 _encode = msgspec.msgpack.Encoder(order="deterministic").encode
 
 
+_STRINGS = {str}
+
+
 def digest(data: bytes) -> bytes:
     """Hash bytes with BLAKE2b (RFC 7693), 24 bytes long."""
     return blake2b(data, digest_size=DIGEST_SIZE).digest()
@@ -18,7 +21,7 @@ def digest(data: bytes) -> bytes:
 
 def canonical_value(spec: AttributeSpec, value: Value) -> Value:
     """Return `value` in the one form that all equal values share: sets sorted, numbers plain."""
-    if spec.number:
+    if spec.number and type(value) is not int:
         value = _plain_number(value)
     if spec.shape == "set" and isinstance(value, list):
         return _sorted_set(value)
@@ -53,8 +56,9 @@ def object_digest(schema: Schema, kind: str, attributes: Attributes) -> str:
 def _sorted_set(values: list[Value]) -> list[Value]:
     if len(values) < 2:
         return values
-    if all(type(v) is str for v in values):
-        return sorted(set(values))
+    if set(map(type, values)) == _STRINGS:
+        ordered = sorted(set(values))
+        return values if ordered == values else ordered
     # mixed or nested: any total order will do, as long as it is always the same
     return [v for _, v in sorted({_encode(v): v for v in values}.items())]
 

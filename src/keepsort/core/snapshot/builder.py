@@ -3,18 +3,18 @@
 from bisect import bisect_right
 from collections.abc import Callable
 from operator import attrgetter
+from typing import Any
 
 import msgspec
 
 from keepsort.core.model.canonical import canonical_value
-from keepsort.core.model.kinds import Schema
-from keepsort.core.model.objects import ConfigObject, Path
+from keepsort.core.model.kinds import AttributeSpec, Schema
+from keepsort.core.model.objects import Attributes, ConfigObject, Path
 from keepsort.core.snapshot.encoding import (
     BLOB_OVER,
     NO_FACTS,
     Children,
     Entry,
-    FactChildren,
     FactEntry,
     Item,
     Root,
@@ -31,7 +31,11 @@ class StreamError(ValueError):
 
 
 class _Open:
-    """An object whose children may still be coming."""
+    """An object whose children may still be coming.
+
+    attributes: as they are, until they are encoded with the whole entry; encoded where the
+        object is to be held for long. nested: children by key; None for those that are written.
+    """
 
     __slots__ = (
         "attributes",
@@ -45,16 +49,39 @@ class _Open:
         "unreadable",
     )
 
-    def __init__(self, key: str, obj: ConfigObject, attributes: bytes, facts: bytes | None) -> None:
+    def __init__(self, key: str, obj: ConfigObject, attributes: Attributes | msgspec.Raw) -> None:
         self.key = key
         self.name = obj.name
         self.kind = obj.kind
         self.identity = obj.identity
         self.unreadable = obj.unreadable
         self.attributes = attributes
-        self.facts = facts
-        self.nested: dict[str, _Open] | None = None
+        self.facts = encode(obj.facts) if obj.facts else None
+        self.nested: dict[str, _Open | None] | None = None
         self.items: list[Item] | None = None
+
+
+class _Forms(dict[str, AttributeSpec | None]):
+    """For each attribute of one kind its spec, where values have more than one form; else None.
+
+    few: all attributes with a spec like that, where they are few enough to look for each.
+    """
+
+    def __init__(self, schema: Schema, kind: str) -> None:
+        super().__init__()
+        self._schema, self._kind = schema, kind
+        known = schema.kinds.get(kind)
+        names = schema.attributes.keys() | (known.attributes.keys() if known else set())
+        special = [(name, spec) for name in sorted(names) if (spec := self[name]) is not None]
+        self.few = special if len(special) <= _FEW else None
+
+    def __missing__(self, name: str) -> AttributeSpec | None:
+        spec = self._schema.spec(self._kind, name)
+        found = self[name] = spec if spec.number or spec.shape == "set" else None
+        return found
+
+
+_FEW = 8
 
 
 class SnapshotBuilder:
@@ -83,9 +110,12 @@ class SnapshotBuilder:
         self._depth_first = depth_first
         self._likeness = Likeness(previous)
         self._at = at
+        self._forms: dict[str, _Forms] = {}
         self._top: _Open | None = None
+        #: the object added last and those above it, with its path and the path of its parent
         self._stack: list[_Open] = []
         self._stack_path: Path = ()
+        self._above: Path | None = None
         self.count = 0
 
     @property
@@ -95,17 +125,9 @@ class SnapshotBuilder:
 
     def add(self, path: Path, obj: ConfigObject) -> None:
         """Add the object at `path`. Raises `StreamError`."""
-        attributes = obj.attributes
-        for name, value in obj.attributes.items():
-            shape = type(value)
-            if shape is float or (shape is list and (len(value) != 1 or type(value[0]) is not str)):
-                canonical = canonical_value(self._schema.spec(obj.kind, name), value)
-                if canonical is not value:
-                    attributes = {**attributes, name: canonical}
-        raw = encode(attributes)
-        if len(raw) > BLOB_OVER:
-            raw = encode(self._writer.without_blobs(attributes))
-        opened = _Open(self._key(obj.name), obj, raw, encode(obj.facts) if obj.facts else None)
+        attributes = self._canonical(obj)
+        held = attributes if self._depth_first else msgspec.Raw(self._encoded(attributes))
+        opened = _Open(self._key(obj.name), obj, held)
         self.count += 1
         if self._top is None:
             if path != self._at:
@@ -113,14 +135,47 @@ class SnapshotBuilder:
             self._top = opened
             self._stack, self._stack_path = [opened], path
             return
-        parent = self._parent_of(path)
+        above = path[:-1]
+        if above == self._above:  # a sibling of the one before
+            self._leave()
+        elif above != self._stack_path:
+            self._go_to(path)
+        parent = self._stack[-1]
         if parent.nested is None:
             parent.nested = {}
         if opened.key in parent.nested:
             raise StreamError(f"{path} came twice")
         parent.nested[opened.key] = opened
         self._stack.append(opened)
-        self._stack_path = path
+        self._stack_path, self._above = path, above
+
+    def _canonical(self, obj: ConfigObject) -> Attributes:
+        attributes = obj.attributes
+        forms = self._forms.get(obj.kind)
+        if forms is None:
+            forms = self._forms[obj.kind] = _Forms(self._schema, obj.kind)
+        if forms.few is not None:
+            for name, spec in forms.few:
+                if name in obj.attributes:
+                    value = obj.attributes[name]
+                    canonical = canonical_value(spec, value)
+                    if canonical is not value:
+                        attributes = {**attributes, name: canonical}
+            return attributes
+        for name, value in obj.attributes.items():
+            shape = type(value)
+            if shape is str or (shape is list and len(value) == 1 and type(value[0]) is str):
+                continue  # it has one form, whatever the spec says
+            special = forms[name]
+            if special is not None:
+                canonical = canonical_value(special, value)
+                if canonical is not value:
+                    attributes = {**attributes, name: canonical}
+        return attributes
+
+    def _encoded(self, attributes: Attributes) -> bytes:
+        raw = encode(attributes)
+        return raw if len(raw) <= BLOB_OVER else encode(self._writer.without_blobs(attributes))
 
     def finish(self) -> Snapshot:
         """Write what is still held and return the snapshot. Raises `StreamError` if empty."""
@@ -140,79 +195,79 @@ class SnapshotBuilder:
         self._writer.flush()
         return Snapshot(self._store, root, self._schema)
 
-    def _parent_of(self, path: Path) -> _Open:
-        above = path[:-1]
-        base = len(self._at)
-        shared = base
-        stack_path = self._stack_path
-        most = min(len(stack_path), len(above))
-        while shared < most and stack_path[shared] == above[shared]:
-            shared += 1
-        keep = shared - base + 1
+    def _leave(self) -> None:
+        """Step up from the object added last; if its branch is complete, write it."""
+        done = self._stack.pop()
         if self._depth_first:
-            self._write_done(keep)
-        del self._stack[keep:]
-        self._stack_path = stack_path[:shared]
-        node = self._stack[-1]
-        for depth in range(shared, len(above)):
-            inner = node.nested.get(self._key(above[depth])) if node.nested else None
-            if inner is None:
-                raise StreamError(f"{path} came before its parent")
-            node = inner
-            self._stack.append(node)
-            self._stack_path = above[: depth + 1]
-        return node
-
-    def _write_done(self, keep: int) -> None:
-        """Write the branches on the stack that the stream has left."""
-        for depth in range(len(self._stack) - 1, keep - 1, -1):
-            done = self._stack[depth]
-            parent = self._stack[depth - 1]
-            path = tuple(o.key for o in self._stack[1 : depth + 1])
-            at = (*self._schema.names.keys(self._at), *path)
-            item = self._close(done, at)
-            assert parent.nested is not None
+            parent = self._stack[-1]
+            item = self._leaf(done) if done.nested is None else self._close(done, self._keys(done))
             if parent.items is None:
                 parent.items = []
             parent.items.append(item)
             # the name stays known, so that a second one of it is noticed
-            parent.nested[done.key] = _WRITTEN
+            assert parent.nested is not None
+            parent.nested[done.key] = None
+
+    def _go_to(self, path: Path) -> None:
+        """Step up, and down again, to the parent of `path`. Raises `StreamError`."""
+        above = path[:-1]
+        base = len(self._at)
+        shared = base
+        most = min(len(self._stack_path), len(above))
+        while shared < most and self._stack_path[shared] == above[shared]:
+            shared += 1
+        while len(self._stack) > shared - base + 1:
+            self._leave()
+        node = self._stack[-1]
+        for depth in range(shared, len(above)):
+            inner = node.nested.get(self._key(above[depth])) if node.nested else None
+            if inner is None:
+                raise StreamError(f"{path} came before its parent, or after its branch was left")
+            node = inner
+            self._stack.append(node)
+
+    def _keys(self, opened: _Open) -> Path:
+        """Return the path, in the form that compares, of an object whose parents are the stack."""
+        above = tuple(o.key for o in self._stack[1:])
+        return (*self._schema.names.keys(self._at), *above, opened.key)
 
     def _close(self, opened: _Open, path: Path) -> Item:
         """Encode an object with everything beneath it."""
+        if not opened.nested:
+            return self._leaf(opened)
         items = opened.items or []
-        if opened.nested:
-            for key, inner in opened.nested.items():
-                if inner is not _WRITTEN:
-                    items.append(self._close(inner, (*path, key)))
+        for key, inner in opened.nested.items():
+            if inner is not None:
+                items.append(self._close(inner, (*path, key)))
         items.sort(key=attrgetter("key"))
-        children, facts_children = write_children(
-            self._writer, items, self._likeness.pages(path) if items else None
-        )
+        children, facts = write_children(self._writer, items, self._likeness.pages(path))
         opened.nested = opened.items = None
-        return _item(opened, children, facts_children)
+        raw = None
+        if opened.facts is not None or facts is not None:
+            own = msgspec.Raw(opened.facts) if opened.facts else NO_FACTS
+            raw = encode(FactEntry(own, facts))
+        total = 1 + (children.total if children else 0)
+        return Item(opened.key, self._entry(opened, children), total, raw)
 
+    def _leaf(self, opened: _Open) -> Item:
+        facts = None
+        if opened.facts is not None:
+            facts = encode(FactEntry(msgspec.Raw(opened.facts)))
+        return Item(opened.key, self._entry(opened, None), 1, facts)
 
-_WRITTEN = _Open("", ConfigObject(name="", kind=""), b"", None)
-
-
-def _item(opened: _Open, children: Children | None, facts: FactChildren | None) -> Item:
-    key = opened.key
-    entry = Entry(
-        opened.name,
-        None if key == opened.name else key,
-        opened.kind,
-        opened.identity,
-        msgspec.Raw(opened.attributes),
-        children,
-        opened.unreadable,
-    )
-    facts_raw = None
-    if opened.facts is not None or facts is not None:
-        facts_raw = encode(
-            FactEntry(msgspec.Raw(opened.facts) if opened.facts else NO_FACTS, facts)
-        )
-    return Item(key, encode(entry), entry.total, facts_raw)
+    def _entry(self, opened: _Open, children: Children | None) -> bytes:
+        """Encode an entry, with its attributes in one go where they are not encoded yet."""
+        key = opened.key
+        attributes: Any = opened.attributes
+        entry = Entry(
+            opened.name, None if key == opened.name else key, opened.kind, opened.identity,
+            attributes, children, opened.unreadable,
+        )  # fmt: skip
+        raw = encode(entry)
+        if len(raw) > BLOB_OVER and not isinstance(attributes, msgspec.Raw):
+            encoded = msgspec.Raw(self._encoded(attributes))
+            raw = encode(msgspec.structs.replace(entry, attributes=encoded))
+        return raw
 
 
 class Likeness:
