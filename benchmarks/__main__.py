@@ -15,12 +15,12 @@ ROOT = Path(__file__).resolve().parents[1]
 
 def main() -> None:
     sys.path.insert(0, str(ROOT / "src"))
-    from benchmarks import directory, text
+    from benchmarks import directory, million, text
 
     figures: list[Figure] = []
     with tempfile.TemporaryDirectory(prefix="keepsort-bench-") as folder:
         Path(folder).chmod(0o755)
-        for part in (text, directory):
+        for part in (text, directory, million):
             for figure in part.figures(Path(folder)):
                 figures.append(figure)
                 print(figure.line(), flush=True)

@@ -15,10 +15,34 @@ SCHEMA = Schema(
 )
 OBJECTS = 1_000_000
 FLAT = 100_000
-_WORDS = (
-    "pump reef limit chiller lagoon setpoint auto kelp tank valve skimmer heater sensor tide "
-    "quarantine feeder light filter ozone salinity turtle seal night day alarm delay"
-).split()
+_WORDS = [
+    "pump",
+    "reef",
+    "limit",
+    "chiller",
+    "lagoon",
+    "setpoint",
+    "auto",
+    "kelp",
+    "tank",
+    "valve",
+    "skimmer",
+    "heater",
+    "sensor",
+    "tide",
+    "quarantine",
+    "feeder",
+    "light",
+    "filter",
+    "ozone",
+    "salinity",
+    "turtle",
+    "seal",
+    "night",
+    "day",
+    "alarm",
+    "delay",
+]
 
 
 def stream(changed: frozenset[int] = frozenset()) -> Iterator[tuple[Path, ConfigObject]]:
@@ -33,11 +57,11 @@ def stream(changed: frozenset[int] = frozenset()) -> Iterator[tuple[Path, Config
         obj = _object(number, path[-1], leaf)
         change = number % 3 if number in changed else -1
         number += 1
-        if change == 0 or (change == 1 and not leaf):
+        if change == 0 or (change > 0 and not leaf):
             obj.attributes["value"] = -1.5
         if change != 1 or not leaf:
             yield path, obj
-        if change == 2:
+        if change == 2 and leaf:
             name = f"{path[-1]}-more"
             yield (*path[:-1], name), _object(number, name, True)
 
@@ -79,7 +103,7 @@ def _area(area: str) -> Iterator[tuple[Path, bool]]:
 def _object(number: int, name: str, leaf: bool) -> ConfigObject:
     # a multiplicative hash is random enough, and takes no time to speak of
     noise = number * 0x9E3779B97F4A7C15 & 0xFFFFFFFFFFFFFFFF
-    words = [_WORDS[noise >> shift & 15] for shift in range(0, 60, 3)]
+    words = [_WORDS[noise >> shift & 15] for shift in range(0, 30, 5)]
     return ConfigObject(
         name=name,
         kind="unit" if leaf else "hall",
@@ -87,10 +111,15 @@ def _object(number: int, name: str, leaf: bool) -> ConfigObject:
             "label": f"{words[0]} {words[1]} {number}",
             "value": (noise >> 40) % 10_000 / 4,
             "unit": words[2][:3],
-            "tags": words[3:7],
+            "tags": words[3:],
             "enabled": number % 7 != 0,
-            "serial": f"{noise:016x}",
-            "notes": f"{' '.join(words[7:14])}\n{' '.join(words[12:])}\nchecked {number % 365}\n",
+            "serial": f"{noise >> 24:010x}",
+            "address": f"192.0.2.{number % 254 + 1}",
+            "notes": (
+                f"Checked on day {number % 365} by the {words[4]} crew.\n"
+                f"Keep the {words[5]} below {noise % 400 / 10} before the season.\n"
+                "Ask the control room before it is switched off.\n"
+            ),
         },
     )
 

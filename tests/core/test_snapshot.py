@@ -54,7 +54,7 @@ def test_facts_lie_apart_from_what_is_significant() -> None:
     before = snapshot(flat(2000), store)
     tree = flat(2000)
     tree[("keeper 01000",)].facts["seen"] = -1
-    after = snapshot(tree, store, previous=before)
+    after = snapshot(tree, store, large=False, previous=before)
     assert after.root.significant == before.root.significant
     assert after.root.facts != before.root.facts
     found = after.get(("keeper 01000",))
@@ -79,11 +79,11 @@ def test_a_change_rewrites_one_page_and_an_equal_tree_is_not_read() -> None:
 
 def test_an_added_name_moves_no_other_boundary() -> None:
     store = MemoryStore()
-    before = snapshot(flat(5000), store)
+    before = snapshot(flat(5000), store, large=False)
     chunks = len(store.chunks)
     tree = flat(5000)
     tree[("keeper 02500b",)] = ConfigObject(name="keeper 02500b", kind="keeper")
-    snapshot(tree, store, previous=before)
+    snapshot(tree, store, large=False, previous=before)
     # a page and its facts, the two lists of pages, and the topmost object with its facts
     assert len(store.chunks) - chunks <= 8
 
@@ -91,7 +91,7 @@ def test_an_added_name_moves_no_other_boundary() -> None:
 @settings(max_examples=150, deadline=None)
 @given(trees(), trees(), st.data())
 def test_a_draft_ends_as_a_tree_built_anew(tree: Tree, other: Tree, data: st.DataObject) -> None:
-    draft = Draft(snapshot(tree))
+    draft = Draft(snapshot(tree, large=False))
     plain = dict(tree)
     for path in data.draw(st.lists(st.sampled_from(list(other)), max_size=4)):
         if path and path[:-1] in plain:
@@ -102,7 +102,7 @@ def test_a_draft_ends_as_a_tree_built_anew(tree: Tree, other: Tree, data: st.Dat
             draft.remove(path)
             plain = {p: o for p, o in plain.items() if p[: len(path)] != path}
     built = draft.finish()
-    assert built.root.significant == snapshot(plain).root.significant
+    assert built.root.significant == snapshot(plain, large=False).root.significant
     assert built.root.total == len(plain)
 
 

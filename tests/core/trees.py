@@ -1,9 +1,11 @@
 """Trees of objects for tests: strategies, and a way from plain dicts to snapshots."""
 
+from unittest.mock import patch
+
 from hypothesis import strategies as st
 
 from keepsort.core.model import AttributeSpec, ConfigObject, Kind, NameRule, Path, Schema
-from keepsort.core.snapshot import MemoryStore, Snapshot, SnapshotBuilder
+from keepsort.core.snapshot import MemoryStore, Snapshot, SnapshotBuilder, encoding, writer
 
 SCHEMA = Schema(
     kinds={"keeper": Kind("keeper", "keeper"), "group": Kind("group", "group")},
@@ -23,12 +25,26 @@ SCHEMA = Schema(
 Tree = dict[Path, ConfigObject]
 
 
-def snapshot(tree: Tree, store: MemoryStore | None = None, **options: object) -> Snapshot:
-    """Build a snapshot from a tree, in the order of the dict."""
+def snapshot(
+    tree: Tree, store: MemoryStore | None = None, large: bool | None = None, **options: object
+) -> Snapshot:
+    """Build a snapshot from a tree, in the order of the dict.
+
+    Trees of an even size are written on pages of one or two entries, as if they were large; those
+    of an odd size as they are, unless `large` says otherwise. What is told of them must not
+    depend on it.
+    """
+    large = len(tree) % 2 == 0 if large is None else large
+    limits = (0, 1, 2) if large else (2048, 16, 256)
     builder = SnapshotBuilder(store or MemoryStore(), SCHEMA, **options)  # type: ignore[arg-type]
-    for path, obj in tree.items():
-        builder.add(path, obj)
-    return builder.finish()
+    with (
+        patch.object(writer, "INLINE_BYTES", limits[0]),
+        patch.object(encoding, "PAGE_LEAST", limits[1]),
+        patch.object(encoding, "PAGE_MOST", limits[2]),
+    ):
+        for path, obj in tree.items():
+            builder.add(path, obj)
+        return builder.finish()
 
 
 def as_tree(side: Snapshot) -> Tree:

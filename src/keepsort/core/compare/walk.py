@@ -17,7 +17,8 @@ from keepsort.core.compare.values import differing_names, equal_values
 from keepsort.core.model import Attributes, Path, Schema, Value
 from keepsort.core.model.canonical import canonical_value
 from keepsort.core.snapshot import Entry, Node, Snapshot
-from keepsort.core.snapshot.encoding import decode_facts_index, decode_index, decode_page
+from keepsort.core.snapshot.encoding import decode_entry, decode_facts_index, decode_index
+from keepsort.core.snapshot.reader import RawPage, preload
 
 #: An object on both sides; for a pair found by likeness alone, how alike the two are.
 _Pair = tuple[Node, Node, float | None]
@@ -106,16 +107,17 @@ class _Walk:
         _preload(self.right, [b for _, b in level])
         found: list[tuple[Node, Node]] = []
         pairs = [(a, b, *self._differing(a, b)) for a, b in level]
-        self.left.cache.load_many([p for _, _, ps, _ in pairs for p in ps], decode_page)
-        self.right.cache.load_many([p for _, _, _, ps in pairs for p in ps], decode_page)
+        preload(
+            self.left, {p for _, _, pages, _ in pairs for p in pages},
+            self.right, {p for _, _, _, pages in pairs for p in pages},
+        )  # fmt: skip
         for a, b, left_pages, right_pages in pairs:
-            in_left = self._entries(self.left, a, left_pages)
-            in_right = self._entries(self.right, b, right_pages)
+            in_left, in_right = self._entries(a, b, left_pages, right_pages)
             for key, inner in in_left.items():
                 other = in_right.pop(key, None)
                 if other is None:
                     self._alone(self.left, inner, self.only_left)
-                elif inner.entry != other.entry:
+                else:
                     self._meet(inner, other, found)
             for inner in in_right.values():
                 self._alone(self.right, inner, self.only_right)
@@ -127,17 +129,22 @@ class _Walk:
         right = {ref.address for ref in self.right.page_refs(b.entry.children)}
         return left - right, right - left
 
-    def _entries(self, side: Snapshot, node: Node, pages: set[bytes]) -> dict[str, Node]:
-        own = side.fact_entry(node) if pages else None
-        facts = side.fact_refs(own.children if own else None)
-        found = {}
-        for number, ref in enumerate(side.page_refs(node.entry.children)):
-            if ref.address in pages:
-                page = side.cache.load(ref.address, decode_page)
-                where = facts[number] if facts else None
-                for position, entry in enumerate(page):
-                    found[entry.sort_key] = Node((*node.path, entry.name), entry, where, position)
-        return found
+    def _entries(
+        self, a: Node, b: Node, left_pages: set[bytes], right_pages: set[bytes]
+    ) -> tuple[dict[str, Node], dict[str, Node]]:
+        """Return the children of both sides by their keys, without those that are equal.
+
+        Equal entries are told by their bytes, and never decoded.
+        """
+        left = self.left.raw_pages(a, left_pages)
+        right = self.right.raw_pages(b, right_pages)
+        runs = _differing_runs(left, right)
+        in_left = {bytes(e) for n, start, stop in runs[0] for e in left[n][1][start:stop]}
+        in_right = {bytes(e) for n, start, stop in runs[1] for e in right[n][1][start:stop]}
+        return (
+            _decoded(a.path, left, runs[0], in_right),
+            _decoded(b.path, right, runs[1], in_left),
+        )
 
     def _now(self, entry: Entry) -> str | None:
         """Return the identity that the object has now, if it was restored since."""
@@ -160,6 +167,46 @@ class _Walk:
                 pairs.append((node, self.only_right.pop(other)))
                 del self.only_left[key]
         return pairs
+
+
+#: Which entries of which page, by its number: from one to before another.
+_Run = tuple[int, int, int]
+
+
+def _differing_runs(left: list[RawPage], right: list[RawPage]) -> tuple[list[_Run], list[_Run]]:
+    """Return runs of entries outside of which all is equal, where pages stand side by side."""
+    if len(left) != len(right):
+        return (
+            [(n, 0, len(entries)) for n, (_, entries) in enumerate(left)],
+            [(n, 0, len(entries)) for n, (_, entries) in enumerate(right)],
+        )
+    lefts: list[_Run] = []
+    rights: list[_Run] = []
+    for number, ((_, ones), (_, twos)) in enumerate(zip(left, right, strict=True)):
+        start, most = 0, min(len(ones), len(twos))
+        while start < most and ones[start] == twos[start]:
+            start += 1
+        end = 0
+        while end < most - start and ones[-1 - end] == twos[-1 - end]:
+            end += 1
+        lefts.append((number, start, len(ones) - end))
+        rights.append((number, start, len(twos) - end))
+    return lefts, rights
+
+
+def _decoded(
+    path: Path, pages: list[RawPage], runs: list[_Run], others: set[bytes]
+) -> dict[str, Node]:
+    """Decode those entries of the runs that the other side does not have, by their keys."""
+    found = {}
+    for number, start, stop in runs:
+        facts, entries = pages[number]
+        for position in range(start, stop):
+            if bytes(entries[position]) not in others:
+                entry = decode_entry(entries[position])
+                own = facts[position] if isinstance(facts, list) else facts
+                found[entry.sort_key] = Node((*path, entry.name), entry, own, position)
+    return found
 
 
 def _preload(side: Snapshot, nodes: list[Node]) -> None:

@@ -1,7 +1,7 @@
 """Builds a snapshot from a stream of objects."""
 
 from bisect import bisect_right
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from operator import attrgetter
 from typing import Any
 
@@ -30,37 +30,6 @@ class StreamError(ValueError):
     """The stream of objects makes no tree: a parent came too late, or a name came twice."""
 
 
-class _Open:
-    """An object whose children may still be coming.
-
-    attributes: as they are, until they are encoded with the whole entry; encoded where the
-        object is to be held for long. nested: children by key; None for those that are written.
-    """
-
-    __slots__ = (
-        "attributes",
-        "facts",
-        "identity",
-        "items",
-        "key",
-        "kind",
-        "name",
-        "nested",
-        "unreadable",
-    )
-
-    def __init__(self, key: str, obj: ConfigObject, attributes: Attributes | msgspec.Raw) -> None:
-        self.key = key
-        self.name = obj.name
-        self.kind = obj.kind
-        self.identity = obj.identity
-        self.unreadable = obj.unreadable
-        self.attributes = attributes
-        self.facts = encode(obj.facts) if obj.facts else None
-        self.nested: dict[str, _Open | None] | None = None
-        self.items: list[Item] | None = None
-
-
 class _Forms(dict[str, AttributeSpec | None]):
     """For each attribute of one kind its spec, where values have more than one form; else None.
 
@@ -82,6 +51,25 @@ class _Forms(dict[str, AttributeSpec | None]):
 
 
 _FEW = 8
+
+
+class _Open:
+    """An object that has children, or may still get some.
+
+    attributes: as they are, or encoded already. children: those held until the end, by key.
+    items: those that are encoded, with the bytes of their entries in all. names: their keys.
+    """
+
+    __slots__ = ("attributes", "children", "items", "key", "names", "obj", "size")
+
+    def __init__(self, key: str, obj: ConfigObject, attributes: Attributes | msgspec.Raw) -> None:
+        self.key = key
+        self.obj = obj
+        self.attributes = attributes
+        self.children: dict[str, _Open] = {}
+        self.items: list[Item] = []
+        self.names: set[str] = set()
+        self.size = 0
 
 
 class SnapshotBuilder:
@@ -112,9 +100,11 @@ class SnapshotBuilder:
         self._at = at
         self._forms: dict[str, _Forms] = {}
         self._top: _Open | None = None
-        #: the object added last and those above it, with its path and the path of its parent
+        #: objects with children from the top down to the parent of the one added last; this one
+        #: itself waits beside them until it is known whether it has children too
         self._stack: list[_Open] = []
-        self._stack_path: Path = ()
+        self._last: tuple[str, ConfigObject, Attributes] | None = None
+        self._last_path: Path = ()
         self._above: Path | None = None
         self.count = 0
 
@@ -126,63 +116,44 @@ class SnapshotBuilder:
     def add(self, path: Path, obj: ConfigObject) -> None:
         """Add the object at `path`. Raises `StreamError`."""
         attributes = self._canonical(obj)
-        held = attributes if self._depth_first else msgspec.Raw(self._encoded(attributes))
-        opened = _Open(self._key(obj.name), obj, held)
+        key = self._key(obj.name)
         self.count += 1
         if self._top is None:
             if path != self._at:
                 raise StreamError(f"the stream begins with {path}, not with its top, {self._at}")
-            self._top = opened
-            self._stack, self._stack_path = [opened], path
+            self._top = _Open(key, obj, attributes)
+            self._stack, self._last_path = [self._top], path
             return
         above = path[:-1]
         if above == self._above:  # a sibling of the one before
-            self._leave()
-        elif above != self._stack_path:
+            if self._last is not None:
+                self._write_leaf()
+        elif self._last is not None and above == self._last_path:
+            self._stack.append(self._opened())
+        elif above != self._last_path or self._above is not None:
             self._go_to(path)
         parent = self._stack[-1]
-        if parent.nested is None:
-            parent.nested = {}
-        if opened.key in parent.nested:
+        if key in parent.names:
             raise StreamError(f"{path} came twice")
-        parent.nested[opened.key] = opened
-        self._stack.append(opened)
-        self._stack_path, self._above = path, above
-
-    def _canonical(self, obj: ConfigObject) -> Attributes:
-        attributes = obj.attributes
-        forms = self._forms.get(obj.kind)
-        if forms is None:
-            forms = self._forms[obj.kind] = _Forms(self._schema, obj.kind)
-        if forms.few is not None:
-            for name, spec in forms.few:
-                if name in obj.attributes:
-                    value = obj.attributes[name]
-                    canonical = canonical_value(spec, value)
-                    if canonical is not value:
-                        attributes = {**attributes, name: canonical}
-            return attributes
-        for name, value in obj.attributes.items():
-            shape = type(value)
-            if shape is str or (shape is list and len(value) == 1 and type(value[0]) is str):
-                continue  # it has one form, whatever the spec says
-            special = forms[name]
-            if special is not None:
-                canonical = canonical_value(special, value)
-                if canonical is not value:
-                    attributes = {**attributes, name: canonical}
-        return attributes
-
-    def _encoded(self, attributes: Attributes) -> bytes:
-        raw = encode(attributes)
-        return raw if len(raw) <= BLOB_OVER else encode(self._writer.without_blobs(attributes))
+        parent.names.add(key)
+        if self._depth_first:
+            self._last = key, obj, attributes
+        else:
+            # held until the end, its attributes take less room encoded
+            slim = msgspec.structs.replace(obj, attributes={})
+            held = _Open(key, slim, msgspec.Raw(self._encoded(attributes)))
+            parent.children[key] = held
+        self._last_path, self._above = path, above
 
     def finish(self) -> Snapshot:
         """Write what is still held and return the snapshot. Raises `StreamError` if empty."""
         if self._top is None:
             raise StreamError("the stream held no object")
-        at_keys = self._schema.names.keys(self._at)
-        item = self._close(self._top, at_keys)
+        if self._last is not None:
+            self._write_leaf()
+        while len(self._stack) > 1:
+            self._leave()
+        item = self._close(self._top, self._schema.names.keys(self._at))
         like = self._likeness
         root = Root(
             significant=self._writer.put(pack_array([item.entry]), lambda: like.root(False)),
@@ -195,76 +166,114 @@ class SnapshotBuilder:
         self._writer.flush()
         return Snapshot(self._store, root, self._schema)
 
+    def _canonical(self, obj: ConfigObject) -> Attributes:
+        attributes = obj.attributes
+        forms = self._forms.get(obj.kind)
+        if forms is None:
+            forms = self._forms[obj.kind] = _Forms(self._schema, obj.kind)
+        found: Iterable[tuple[str, AttributeSpec | None]] = forms.few or ()
+        if forms.few is None:
+            # a value that is one string has one form, whatever the spec says
+            found = [(n, forms[n]) for n, v in attributes.items() if type(v) is not str]
+        for name, spec in found:
+            value: Any = attributes.get(name)
+            shape = type(value)
+            if spec is None or shape is str or (shape is list and len(value) < 2):
+                continue
+            canonical = canonical_value(spec, value)
+            if canonical is not value:
+                attributes = {**attributes, name: canonical}
+        return attributes
+
+    def _encoded(self, attributes: Attributes) -> bytes:
+        raw = encode(attributes)
+        return raw if len(raw) <= BLOB_OVER else encode(self._writer.without_blobs(attributes))
+
+    # A stream that is depth first is written as it comes
+
+    def _opened(self) -> _Open:
+        """Return the object added last, which turns out to have children."""
+        assert self._last is not None
+        key, obj, attributes = self._last
+        self._last = None
+        return _Open(key, obj, attributes)
+
+    def _write_leaf(self) -> None:
+        """Encode the object added last, which turns out to have no children."""
+        assert self._last is not None
+        key, obj, attributes = self._last
+        self._last = None
+        parent = self._stack[-1]
+        entry = self._entry(key, obj, attributes, None)
+        facts = encode(FactEntry(msgspec.Raw(encode(obj.facts)))) if obj.facts else None
+        parent.items.append(Item(key, entry, 1, facts))
+        parent.size += len(entry)
+
     def _leave(self) -> None:
-        """Step up from the object added last; if its branch is complete, write it."""
+        """Step up from an object whose branch the stream has left, and write it."""
         done = self._stack.pop()
         if self._depth_first:
             parent = self._stack[-1]
-            item = self._leaf(done) if done.nested is None else self._close(done, self._keys(done))
-            if parent.items is None:
-                parent.items = []
+            above = tuple(o.key for o in self._stack[1:])
+            item = self._close(done, (*self._schema.names.keys(self._at), *above, done.key))
             parent.items.append(item)
-            # the name stays known, so that a second one of it is noticed
-            assert parent.nested is not None
-            parent.nested[done.key] = None
+            parent.size += len(item.entry)
 
     def _go_to(self, path: Path) -> None:
         """Step up, and down again, to the parent of `path`. Raises `StreamError`."""
         above = path[:-1]
         base = len(self._at)
+        standing = self._above if self._above is not None else self._at
+        if self._last is not None:
+            self._write_leaf()
         shared = base
-        most = min(len(self._stack_path), len(above))
-        while shared < most and self._stack_path[shared] == above[shared]:
+        most = min(len(standing), len(above))
+        while shared < most and standing[shared] == above[shared]:
             shared += 1
         while len(self._stack) > shared - base + 1:
             self._leave()
-        node = self._stack[-1]
         for depth in range(shared, len(above)):
-            inner = node.nested.get(self._key(above[depth])) if node.nested else None
+            inner = self._stack[-1].children.get(self._key(above[depth]))
             if inner is None:
                 raise StreamError(f"{path} came before its parent, or after its branch was left")
-            node = inner
-            self._stack.append(node)
+            self._stack.append(inner)
 
-    def _keys(self, opened: _Open) -> Path:
-        """Return the path, in the form that compares, of an object whose parents are the stack."""
-        above = tuple(o.key for o in self._stack[1:])
-        return (*self._schema.names.keys(self._at), *above, opened.key)
+    # Encoding
 
     def _close(self, opened: _Open, path: Path) -> Item:
         """Encode an object with everything beneath it."""
-        if not opened.nested:
-            return self._leaf(opened)
-        items = opened.items or []
-        for key, inner in opened.nested.items():
-            if inner is not None:
-                items.append(self._close(inner, (*path, key)))
-        items.sort(key=attrgetter("key"))
-        children, facts = write_children(self._writer, items, self._likeness.pages(path))
-        opened.nested = opened.items = None
+        items = opened.items
+        for key, inner in opened.children.items():
+            item = self._close(inner, (*path, key))
+            items.append(item)
+            opened.size += len(item.entry)
+        children, facts = None, None
+        if items:
+            items.sort(key=attrgetter("key"))
+            likeness = self._likeness.pages(path)
+            children, facts = write_children(self._writer, items, opened.size, likeness)
+        obj = opened.obj
         raw = None
-        if opened.facts is not None or facts is not None:
-            own = msgspec.Raw(opened.facts) if opened.facts else NO_FACTS
-            raw = encode(FactEntry(own, facts))
+        if obj.facts or facts is not None:
+            raw = encode(
+                FactEntry(msgspec.Raw(encode(obj.facts)) if obj.facts else NO_FACTS, facts)
+            )
         total = 1 + (children.total if children else 0)
-        return Item(opened.key, self._entry(opened, children), total, raw)
+        entry = self._entry(opened.key, obj, opened.attributes, children)
+        opened.children, opened.items = {}, []
+        return Item(opened.key, entry, total, raw)
 
-    def _leaf(self, opened: _Open) -> Item:
-        facts = None
-        if opened.facts is not None:
-            facts = encode(FactEntry(msgspec.Raw(opened.facts)))
-        return Item(opened.key, self._entry(opened, None), 1, facts)
-
-    def _entry(self, opened: _Open, children: Children | None) -> bytes:
+    def _entry(
+        self, key: str, obj: ConfigObject, attributes: Any, children: Children | None
+    ) -> bytes:
         """Encode an entry, with its attributes in one go where they are not encoded yet."""
-        key = opened.key
-        attributes: Any = opened.attributes
+        name = obj.name
         entry = Entry(
-            opened.name, None if key == opened.name else key, opened.kind, opened.identity,
-            attributes, children, opened.unreadable,
+            name, None if key == name else key, obj.kind, obj.identity, attributes, children,
+            obj.unreadable,
         )  # fmt: skip
         raw = encode(entry)
-        if len(raw) > BLOB_OVER and not isinstance(attributes, msgspec.Raw):
+        if len(raw) > BLOB_OVER and type(attributes) is dict:
             encoded = msgspec.Raw(self._encoded(attributes))
             raw = encode(msgspec.structs.replace(entry, attributes=encoded))
         return raw
@@ -301,6 +310,8 @@ class Likeness:
                     else (None if facts else node.entry.children.index)
                 )
             refs = previous.page_refs(node.entry.children)
+            if not refs:
+                return None
             number = max(0, bisect_right(refs, first, key=lambda ref: ref.first) - 1)
             if facts:
                 pages = previous.fact_refs(fact_children)

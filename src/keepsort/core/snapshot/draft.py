@@ -172,7 +172,7 @@ class Draft:
             items = [self._close(c, (*path, key)) for key, c in leaf.children.items()]
             items.sort(key=attrgetter("key"))
             written: tuple[Children | None, FactChildren | None] = write_children(
-                self._writer, items, self._likeness.pages(path)
+                self._writer, items, sum(len(i.entry) for i in items), self._likeness.pages(path)
             )
             changes: dict[str, Any] = {"children": written[0]}
             entry = msgspec.structs.replace(entry, **changes)

@@ -21,6 +21,8 @@ from keepsort.core.model.canonical import DIGEST_SIZE
 BLOB_OVER = 4096
 #: A list of more pages than this lies in a chunk of its own.
 PAGES_INLINE = 4
+#: Children that are no more than this many bytes together lie with their parent.
+INLINE_BYTES = 2048
 #: Entries on a page: boundaries fall where a name's digest says so, within these limits.
 PAGE_LEAST, PAGE_MOST, PAGE_MASK = 16, 256, 63
 PAGE_BYTES = 262_144
@@ -55,12 +57,14 @@ class PageRef(msgspec.Struct, frozen=True, array_like=True):
 
 
 class Children(msgspec.Struct, frozen=True, array_like=True):
-    """The children of an entry: pages listed here, or in the chunk at `index` where many."""
+    """The children of an entry: a page of them right here where they are few and small, pages
+    listed here, or pages listed in the chunk at `index` where there are many."""
 
     count: int
     total: int
     pages: list[PageRef] | None = None
     index: bytes | None = None
+    inline: bytes | None = None
 
 
 class Entry(msgspec.Struct, frozen=True, array_like=True):
@@ -86,10 +90,11 @@ class Entry(msgspec.Struct, frozen=True, array_like=True):
 
 
 class FactChildren(msgspec.Struct, frozen=True, array_like=True):
-    """Addresses of facts pages, in step with the pages of the significant tree."""
+    """Facts of children, in step with the significant tree: addresses of pages, or a page here."""
 
     pages: list[bytes | None] | None = None
     index: bytes | None = None
+    inline: bytes | None = None
 
 
 class FactEntry(msgspec.Struct, frozen=True, array_like=True):
@@ -131,6 +136,9 @@ def _blob_in(code: int, data: memoryview) -> Blob:
 encode = msgspec.msgpack.Encoder(order="deterministic", enc_hook=_blob_out).encode
 decode_attributes = msgspec.msgpack.Decoder(dict[str, Any], ext_hook=_blob_in).decode
 decode_page = msgspec.msgpack.Decoder(list[Entry]).decode
+#: A page, entry by entry, without a look into them: equal bytes are equal entries.
+decode_raw_page = msgspec.msgpack.Decoder(list[msgspec.Raw]).decode
+decode_entry = msgspec.msgpack.Decoder(Entry).decode
 decode_index = msgspec.msgpack.Decoder(list[PageRef]).decode
 decode_facts_page = msgspec.msgpack.Decoder(list[FactEntry]).decode
 decode_facts_index = msgspec.msgpack.Decoder(list[bytes | None]).decode

@@ -1,6 +1,6 @@
 """Reads a snapshot, loading only the pages that are asked for."""
 
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any, TypeVar
@@ -22,6 +22,7 @@ from keepsort.core.snapshot.encoding import (
     decode_facts_page,
     decode_index,
     decode_page,
+    decode_raw_page,
 )
 from keepsort.core.snapshot.store import ChunkStore
 
@@ -29,12 +30,33 @@ _T = TypeVar("_T")
 
 
 class Node(msgspec.Struct, frozen=True):
-    """An entry in its place: where it stands and where its facts lie."""
+    """An entry in its place.
+
+    facts: what the facts tree holds for it, or the address of the page that does; `position` is
+        where on that page.
+    """
 
     path: Path
     entry: Entry
-    facts_page: bytes | None = None
+    facts: FactEntry | bytes | None = None
     position: int = 0
+
+
+#: A page of encoded entries, and its facts: themselves, or the address of the page they lie on.
+RawPage = tuple[list[FactEntry] | bytes | None, list[msgspec.Raw]]
+
+
+def preload(one: "Snapshot", ones: set[bytes], two: "Snapshot", twos: set[bytes]) -> None:
+    """Read pages of two snapshots at once, for `raw_pages` to find them at hand.
+
+    Where both share a cache that is a single call: pages of one are what those of the other are
+    stored against.
+    """
+    if one.cache is two.cache:
+        one.cache.load_many(list(ones | twos), decode_raw_page)
+    else:
+        one.cache.load_many(list(ones), decode_raw_page)
+        two.cache.load_many(list(twos), decode_raw_page)
 
 
 class PageCache:
@@ -43,7 +65,7 @@ class PageCache:
     def __init__(self, store: ChunkStore, size: int = 4096) -> None:
         self.store = store
         self._size = size
-        self._kept: OrderedDict[bytes, Any] = OrderedDict()
+        self._kept: OrderedDict[tuple[bytes, Any], Any] = OrderedDict()
 
     def load(self, address: bytes, decode: Callable[[bytes], _T]) -> _T:
         """Return the decoded chunk at `address`. Raises `ChunkMissing`."""
@@ -54,14 +76,15 @@ class PageCache:
         found: dict[bytes, _T] = {}
         wanted = []
         for address in addresses:
-            if address in self._kept:
-                self._kept.move_to_end(address)
-                found[address] = self._kept[address]
+            key = (address, decode)
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                found[address] = self._kept[key]
             else:
                 wanted.append(address)
         if wanted:
             for address, data in self.store.get_many(list(dict.fromkeys(wanted))).items():
-                found[address] = self._kept[address] = decode(data)
+                found[address] = self._kept[address, decode] = decode(data)
             while len(self._kept) > self._size:
                 self._kept.popitem(last=False)
         return [found[a] for a in addresses]
@@ -92,7 +115,7 @@ class Snapshot:
         return Node(self.root.at, entry, self.root.facts, 0)
 
     def page_refs(self, children: Children | None) -> list[PageRef]:
-        """List the pages of children."""
+        """List the pages of children; none where they lie with their parent."""
         if children is None:
             return []
         if children.index is not None:
@@ -109,51 +132,118 @@ class Snapshot:
 
     def fact_entry(self, node: Node) -> FactEntry | None:
         """Return what the facts tree holds for a node."""
-        if node.facts_page is None:
-            return None
-        return self.cache.load(node.facts_page, decode_facts_page)[node.position]
+        if isinstance(node.facts, bytes):
+            return self.cache.load(node.facts, decode_facts_page)[node.position]
+        return node.facts
+
+    def inline(self, node: Node) -> list[Node]:
+        """Return the children that lie with their parent; none where they lie on pages."""
+        children = node.entry.children
+        if children is None or children.inline is None:
+            return []
+        own = self.fact_entry(node)
+        raw = own.children.inline if own and own.children else None
+        facts = decode_facts_page(raw) if raw is not None else None
+        return [
+            Node((*node.path, entry.name), entry, facts[number] if facts else None, number)
+            for number, entry in enumerate(decode_page(children.inline))
+        ]
+
+    def on_pages(
+        self, node: Node, wanted: Callable[[int, PageRef], bool]
+    ) -> Iterator[tuple[PageRef, list[Node]]]:
+        """Yield some of the pages of children, all read in one call to the store.
+
+        wanted: given the number of a page and the page, tells whether it is one of them.
+        """
+        own = self.fact_entry(node)
+        facts = self.fact_refs(own.children if own else None)
+        refs = [
+            (number, ref)
+            for number, ref in enumerate(self.page_refs(node.entry.children))
+            if wanted(number, ref)
+        ]
+        pages = self.cache.load_many([ref.address for _, ref in refs], decode_page)
+        for (number, ref), page in zip(refs, pages, strict=True):
+            where = facts[number] if facts else None
+            yield (
+                ref,
+                [
+                    Node((*node.path, entry.name), entry, where, position)
+                    for position, entry in enumerate(page)
+                ],
+            )
+
+    def raw_pages(self, node: Node, pages: set[bytes]) -> list[RawPage]:
+        """Return children as encoded entries, a page at a time, with where its facts lie.
+
+        pages: addresses of the pages that are wanted; what lies with its parent always is.
+        """
+        own = self.fact_entry(node)
+        children = node.entry.children
+        if children is not None and children.inline is not None:
+            raw = own.children.inline if own and own.children else None
+            facts = decode_facts_page(raw) if raw is not None else None
+            return [(facts, decode_raw_page(children.inline))]
+        where = self.fact_refs(own.children if own else None)
+        refs = [
+            (ref.address, where[number] if where else None)
+            for number, ref in enumerate(self.page_refs(children))
+            if ref.address in pages
+        ]
+        contents = self.cache.load_many([address for address, _ in refs], decode_raw_page)
+        return [(facts, entries) for (_, facts), entries in zip(refs, contents, strict=True)]
 
     def children(self, node: Node, start: int = 0, limit: int | None = None) -> list[Node]:
         """Return children in order of their keys, from number `start` on."""
-        refs = self.page_refs(node.entry.children)
-        own = self.fact_entry(node)
-        fact_pages = self.fact_refs(own.children if own else None)
         stop = start + limit if limit is not None else None
-        chosen: list[tuple[PageRef, bytes | None, int]] = []
-        passed = 0
-        for number, ref in enumerate(refs):
-            if stop is not None and passed >= stop:
-                break
-            if passed + ref.count > start:
-                chosen.append((ref, fact_pages[number] if fact_pages else None, passed))
-            passed += ref.count
-        pages = self.cache.load_many([ref.address for ref, _, _ in chosen], decode_page)
-        found = []
-        for (_, facts, first), page in zip(chosen, pages, strict=True):
-            for position, entry in enumerate(page):
-                if first + position >= start and (stop is None or first + position < stop):
-                    found.append(Node((*node.path, entry.name), entry, facts, position))
-        return found
+        inline = self.inline(node)
+        if inline:
+            return inline[start:stop]
+        starts = [0]
+        for ref in self.page_refs(node.entry.children):
+            starts.append(starts[-1] + ref.count)
+        found: list[Node] = []
+        first: int | None = None
+
+        def wanted(number: int, _: PageRef) -> bool:
+            nonlocal first
+            chosen = starts[number + 1] > start and (stop is None or starts[number] < stop)
+            if chosen and first is None:
+                first = starts[number]
+            return chosen
+
+        for _, nodes in self.on_pages(node, wanted):
+            found += nodes
+        begin = start - (first or 0)
+        return found[begin : None if limit is None else begin + limit]
+
+    def rank(self, node: Node, key: str) -> int:
+        """Return how many children come before a name in the form that compares."""
+        inline = self.inline(node)
+        if inline:
+            return bisect_left(inline, key, key=lambda n: n.entry.sort_key)
+        refs = self.page_refs(node.entry.children)
+        page = bisect_right(refs, key, key=lambda ref: ref.first) - 1
+        if page < 0:
+            return 0
+        entries = self.cache.load(refs[page].address, decode_page)
+        before = sum(ref.count for ref in refs[:page])
+        return before + bisect_left(entries, key, key=lambda e: e.sort_key)
 
     def child(self, node: Node, name: str) -> Node | None:
         """Return the child that bears `name`, however it is written."""
         key = self.schema.names.key(name)
-        refs = self.page_refs(node.entry.children)
-        number = bisect_right(refs, key, key=lambda ref: ref.first) - 1
-        if number < 0:
+        found = self.inline(node)
+        if not found:
+            refs = self.page_refs(node.entry.children)
+            page = bisect_right(refs, key, key=lambda ref: ref.first) - 1
+            for _, nodes in self.on_pages(node, lambda number, _: number == page):
+                found = nodes
+        position = bisect_right(found, key, key=lambda n: n.entry.sort_key) - 1
+        if position < 0 or found[position].entry.sort_key != key:
             return None
-        page = self.cache.load(refs[number].address, decode_page)
-        position = bisect_right(page, key, key=lambda e: e.sort_key) - 1
-        if position < 0 or page[position].sort_key != key:
-            return None
-        own = self.fact_entry(node)
-        facts = self.fact_refs(own.children if own else None)
-        return Node(
-            (*node.path, page[position].name),
-            page[position],
-            facts[number] if facts else None,
-            position,
-        )
+        return found[position]
 
     def find(self, path: Path) -> Node | None:
         """Return the node at `path`; None where there is none, or it lies outside this branch."""

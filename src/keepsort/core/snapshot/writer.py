@@ -6,6 +6,7 @@ from keepsort.core.model.canonical import digest
 from keepsort.core.model.objects import Attributes, Value
 from keepsort.core.snapshot.encoding import (
     BLOB_OVER,
+    INLINE_BYTES,
     NO_FACTS,
     PAGES_INLINE,
     Blob,
@@ -22,6 +23,8 @@ from keepsort.core.snapshot.store import Chunk, ChunkStore
 
 _BATCH_CHUNKS = 512
 _BATCH_BYTES = 8 << 20
+#: A page of at least so many bytes may serve as the pattern for others.
+_PATTERN_BYTES = 4096
 _EMPTY_FACTS = encode(FactEntry(NO_FACTS))
 
 #: Finds the address of an older chunk that a new one resembles; asked only for new chunks.
@@ -35,6 +38,7 @@ class ChunkWriter:
         self._store = store
         self._pending: dict[bytes, tuple[bytes, Resemblance | None]] = {}
         self._bytes = 0
+        self._pattern: bytes | None = None
         self.stored_bytes = 0
 
     def put(self, data: bytes, like: Resemblance | None = None) -> bytes:
@@ -53,10 +57,13 @@ class ChunkWriter:
             return
         kept = self._store.has_many(list(self._pending))
         new = [
-            Chunk(address, data, like() if like else None)
+            Chunk(address, data, (like() if like else None) or self._pattern)
             for address, (data, like) in self._pending.items()
             if address not in kept
         ]
+        if self._pattern is None:
+            # pages without an older like resemble each other: they have the same names in them
+            self._pattern = next((c.address for c in new if len(c.data) >= _PATTERN_BYTES), None)
         if new:
             self.stored_bytes += self._store.put_many(new)
         self._pending.clear()
@@ -86,15 +93,19 @@ def _is_long(value: Value) -> bool:
 def write_children(
     writer: ChunkWriter,
     items: list[Item],
+    size: int,
     like_page: Callable[[str, bool], bytes | None] | None = None,
 ) -> tuple[Children | None, FactChildren | None]:
     """Write sorted items as pages, with their facts beside them.
 
+    size: bytes of all entries together.
     like_page: given the first key of a page and whether facts are meant, finds the older page
         that it resembles.
     """
     if not items:
         return None, None
+    if size <= INLINE_BYTES:
+        return _inline(items)
     pages: list[PageRef] = []
     facts: list[bytes | None] = []
     for page in cut_pages(items):
@@ -120,6 +131,16 @@ def write_children(
         Children(count, total, None, index),
         FactChildren(None, facts_index) if facts_index else None,
     )
+
+
+def _inline(items: list[Item]) -> tuple[Children, FactChildren | None]:
+    total = sum(item.total for item in items)
+    page = pack_array([item.entry for item in items])
+    facts = None
+    if any(item.facts is not None for item in items):
+        packed = pack_array([item.facts or _EMPTY_FACTS for item in items])
+        facts = FactChildren(inline=packed)
+    return Children(len(items), total, inline=page), facts
 
 
 def _resembling(

@@ -1,8 +1,7 @@
 """Looking at live systems, and keeping what was seen."""
 
-import gc
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager, suppress
+from collections.abc import Callable
+from contextlib import suppress
 from datetime import datetime
 from time import monotonic
 from typing import Any
@@ -17,6 +16,7 @@ from keepsort.core.model import Path, Schema
 from keepsort.core.model.canonical import digest
 from keepsort.core.snapshot import Chunk, Draft, Root, Snapshot, SnapshotBuilder
 from keepsort.core.snapshot.reader import PageCache
+from keepsort.server import collecting
 from keepsort.server.accounts.models import User
 from keepsort.server.problems import NotFound
 from keepsort.server.snapshots.models import Record
@@ -82,7 +82,7 @@ def take(
     Raises a `ConnectorError`; nothing is kept then.
     """
     started = monotonic()
-    with opened(system) as connector, _without_gc():
+    with opened(system) as connector, collecting.paused():
         description = connector.describe()
         before = _previous(system, branch)
         builder = SnapshotBuilder(
@@ -112,18 +112,6 @@ def take(
         )  # fmt: skip
         _drop_old_looks(system)
     return record
-
-
-@contextmanager
-def _without_gc() -> Iterator[None]:
-    """Pause the collector of cycles: a stream of objects makes none, and much for it to look at."""
-    was_on = gc.isenabled()
-    gc.disable()
-    try:
-        yield
-    finally:
-        if was_on:
-            gc.enable()
 
 
 def _changes(backup: Record | None, tree: Snapshot) -> dict[str, int]:

@@ -8,6 +8,7 @@ import msgspec
 from keepsort.core.compare import LIKENESS, Comparison, Rules, compare
 from keepsort.core.model import Path
 from keepsort.core.snapshot import Draft, Snapshot
+from keepsort.server import collecting
 from keepsort.server.problems import Problem
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot
@@ -85,10 +86,11 @@ def compare_trees(
 
 
 def _compare(left: Snapshot, right: Snapshot, terms: Terms, known: dict[str, str]) -> Comparison:
-    return compare(
-        left, right, terms.rules or Rules(),
-        likeness=terms.likeness, dissolved=terms.apart, successors=known,
-    )  # fmt: skip
+    with collecting.paused():
+        return compare(
+            left, right, terms.rules or Rules(),
+            likeness=terms.likeness, dissolved=terms.apart, successors=known,
+        )  # fmt: skip
 
 
 def grafted(branch: Snapshot, whole: Snapshot) -> Snapshot:

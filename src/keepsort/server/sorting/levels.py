@@ -205,11 +205,7 @@ class _Merged:
         before = bisect_left(self._extra_keys, key)
         if self._node is None or not self._count:
             return before
-        refs = self._comparison.left.page_refs(self._node.entry.children)
-        page = max(0, bisect_right(refs, key, key=lambda ref: ref.first) - 1)
-        passed = sum(ref.count for ref in refs[:page])
-        nodes = self._comparison.left.children(self._node, passed, refs[page].count)
-        return before + passed + bisect_left(nodes, key, key=lambda n: n.entry.sort_key)
+        return before + self._comparison.left.rank(self._node, key)
 
     def rows(self, start: int, limit: int) -> Iterator[Row]:
         """Yield rows from number `start` on; of equal names, the backup's comes first."""
