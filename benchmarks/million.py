@@ -15,6 +15,7 @@ from pathlib import Path
 from benchmarks.measuring import Figure
 from demo.servers.postgres import Postgres
 from demo.servers.processes import Server, answers, kept_port
+from demo.started import CHROMIUM
 
 ROOT = Path(__file__).resolve().parents[1]
 _ROUNDS = 15
@@ -99,8 +100,8 @@ def _over_http(url: str, left: int, right: int) -> Iterator[Figure]:
     headers = {"Content-Type": "application/json", "X-CSRFToken": token}
     opener.open(urllib.request.Request(f"{url}/api/session", body, headers)).read()
 
-    def get(path: str, **query: object) -> dict:
-        found = opener.open(f"{url}/api/{path}?{urllib.parse.urlencode(query)}").read()
+    def get(place: str, **query: object) -> dict:
+        found = opener.open(f"{url}/api/{place}?{urllib.parse.urlencode(query)}").read()
         return json.loads(found)
 
     sides = {"left": left, "right": right}
@@ -158,10 +159,7 @@ def _in_the_browser(url: str, left: int, right: int) -> Iterator[Figure]:
     from playwright.sync_api import sync_playwright
 
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(
-            executable_path="/usr/bin/chromium",
-            args=["--no-sandbox", "--disable-gpu", "--disable-background-networking"],
-        )
+        browser = playwright.chromium.launch(**CHROMIUM)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(url)
         page.get_by_label("Name").fill("bench")

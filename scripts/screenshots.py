@@ -3,17 +3,11 @@
 The demo is started fresh in a folder of its own, so that the pictures are always of the same story.
 """
 
-import os
-import re
-import shutil
-import signal
-import subprocess
-import sys
-import tempfile
-import time
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
+
+from demo.started import CHROMIUM, started
 
 ROOT = Path(__file__).resolve().parents[1]
 TARGET = ROOT / "docs" / "screenshots"
@@ -33,6 +27,11 @@ def tour(page: Page, url: str, user: str, password: str) -> None:
     page.keyboard.press("Enter")
     page.get_by_role("article", name="People").wait_for()
     picture(page, "watch")
+    page.keyboard.press("/")
+    page.get_by_label("Search for").fill("tarrow")
+    page.get_by_text("gone, last in the backup").first.wait_for()
+    picture(page, "search")
+    page.keyboard.press("Escape")
     page.get_by_role("article", name="People").get_by_role("link", name="People").click()
     page.get_by_role("heading", name="Ansel Brandvold").wait_for()
     page.get_by_role("switch", name="Put it back in its place").click()
@@ -57,33 +56,11 @@ def tour(page: Page, url: str, user: str, password: str) -> None:
 
 def main() -> None:
     TARGET.mkdir(parents=True, exist_ok=True)
-    state = Path(tempfile.mkdtemp(prefix="keepsort-pictures-"))
-    state.chmod(0o755)
-    log = state / "demo.log"
-    environment = {**os.environ, "KEEPSORT_STATE": str(state), "PYTHONUNBUFFERED": "1"}
-    environment.pop("KEEPSORT_DATABASE_URL", None)
-    with log.open("wb") as out:
-        demo = subprocess.Popen(
-            [sys.executable, "-m", "demo.run"], cwd=ROOT, env=environment, stdout=out, stderr=out
-        )
-    pattern = r"at (\S+)/ .*\nSign in as (\S+) .* password (\S+)"
-    while not (found := re.search(pattern, log.read_text())):
-        if demo.poll() is not None:
-            sys.exit(log.read_text())
-        time.sleep(0.2)
-    try:
-        with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(
-                executable_path="/usr/bin/chromium",
-                args=["--no-sandbox", "--disable-gpu", "--disable-background-networking"],
-            )
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
-            tour(page, found[1], found[2], found[3])
-            browser.close()
-    finally:
-        demo.send_signal(signal.SIGTERM)
-        demo.wait(60)
-        shutil.rmtree(state, ignore_errors=True)
+    with started() as demo, sync_playwright() as playwright:
+        browser = playwright.chromium.launch(**CHROMIUM)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        tour(page, demo.url, demo.user, demo.password)
+        browser.close()
 
 
 if __name__ == "__main__":

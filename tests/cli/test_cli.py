@@ -292,3 +292,26 @@ def test_what_is_said_when_it_cannot_be(command: Command, slapd: Slapd) -> None:
     assert len(command.json("backups", "People")["backups"]) == 1
     command.environment["KEEPSORT_DATABASE_URL"] = "postgresql://x:x@127.0.0.1:9/x"
     assert "database does not answer" in command.fails("backups", "People")
+
+
+def test_history_and_search(command: Command, slapd: Slapd) -> None:
+    command.add(slapd)
+    first = command.json("backup", "People")["backup"]
+    slapd.change(
+        f"dn: {dn('Ansel Brandvold')}\nchangetype: modify\nreplace: title\ntitle: Visitor\n\n"
+        f"dn: {dn('Imke Farrow')}\nchangetype: delete\n"
+    )
+    second = command.json("backup", "People")["backup"]
+    hits = command.json("search", "farrow", "--gone")["hits"]
+    assert [(h["path"], h["backup"], h["present"]) for h in hits] == [
+        (dn("Imke Farrow"), first, False)
+    ]
+    versions = command.json("history", "People", dn("Ansel Brandvold"))["versions"]
+    assert [(v["backup"], v["state"], v["attributes"]) for v in versions] == [
+        (first, "new", []), (second, "changed", ["title"]),
+    ]  # fmt: skip
+    gone = command.json("history", "People", "/ou=divers/cn=Imke Farrow")["versions"]
+    assert [v["state"] for v in gone] == ["new", "gone"]
+    assert "too short" in command.fails("search", "x")
+    assert "No backup has" in command.fails("history", "People", dn("Nobody"))
+    assert "no system 'Plant'" in command.fails("search", "farrow", "--system", "Plant")

@@ -24,7 +24,7 @@ PAGES_INLINE = 4
 #: Children that are no more than this many bytes together lie with their parent.
 INLINE_BYTES = 2048
 #: Entries on a page: boundaries fall where a name's digest says so, within these limits.
-PAGE_LEAST, PAGE_MOST, PAGE_MASK = 16, 256, 63
+PAGE_LEAST, PAGE_MOST, PAGE_MASK = 8, 128, 31
 PAGE_BYTES = 262_144
 _BLOB_TYPE = 1
 

@@ -1,7 +1,5 @@
 """The views of Sort: two records compared, a level or an object at a time."""
 
-from dataclasses import asdict
-
 import msgspec
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -63,7 +61,7 @@ class CompareOutline(View):
     @extend_schema(operation_id="outline", parameters=LOOKED, responses=shapes.LevelShape)
     def get(self, request: Request) -> Response:
         """Return the tree opened as far as it fits."""
-        return Response(asdict(levels.outline(seen(request).shown, _OUTLINE_ROWS)))
+        return Response(msgspec.to_builtins(levels.outline(seen(request).shown, _OUTLINE_ROWS)))
 
 
 class CompareLevel(View):
@@ -87,7 +85,7 @@ class CompareLevel(View):
             start=number_of(request, "start", 0), limit=_PAGE_ROWS,
             around=request.query_params.get("around"),
         )  # fmt: skip
-        return Response(asdict(level))
+        return Response(msgspec.to_builtins(level))
 
 
 class CompareObject(View):
@@ -100,7 +98,7 @@ class CompareObject(View):
         shown = bench(found.all, path_of(request), found.rules)
         if shown is None:
             raise NotFound("Neither side has this object.", "Choose one in the tree.")
-        return Response(asdict(shown))
+        return Response(msgspec.to_builtins(shown))
 
 
 class CompareLines(View):

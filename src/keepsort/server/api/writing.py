@@ -1,6 +1,5 @@
 """From records to the shapes of the API."""
 
-from dataclasses import asdict
 from typing import Any
 
 import msgspec
@@ -175,7 +174,9 @@ def step(showing: Showing, found: Step, rendered: str = "") -> dict[str, Any]:
         "reason": found.reason,
         "needs": list(found.needs),
         "changed": changed_names(schema, found),
-        "attributes": [asdict(showing.attribute(found.kind, a, None)) for a in attributes],
+        "attributes": [
+            msgspec.to_builtins(showing.attribute(found.kind, a, None)) for a in attributes
+        ],
         "rendered": rendered,
     }
 

@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Iterator
 from hashlib import blake2b
 
+import msgspec
 from django.db import connection, transaction
 from django.db.models import QuerySet
 
@@ -224,8 +225,8 @@ class _Feeding:
         values = {n: self.new.resolve(v) for n, v in self.new.attributes(entry).items()}
         self.rows.append(
             (
-                self.system.pk, thing, entry.identity, self._key(node.path), list(node.path),
-                entry.name, entry.name.casefold(), entry.kind, state, list(attributes),
+                self.system.pk, thing, entry.identity, self._key(node.path), _json(node.path),
+                entry.name, entry.name.casefold(), entry.kind, state, _json(attributes),
                 _digest(node), self.head.number,
                 vector(self.new.schema, entry.kind, entry.name, values),
             )
@@ -247,6 +248,10 @@ class _Feeding:
 
     def _key(self, path: Path) -> str:
         return write_slash(self.keys(path))
+
+
+def _json(texts: tuple[str, ...]) -> str:
+    return msgspec.json.encode(texts).decode()
 
 
 def _digest(node: Node) -> bytes:

@@ -1,6 +1,5 @@
 """Versions of objects, each with the run of backups in which it stands unchanged."""
 
-from django.contrib.postgres.fields import ArrayField
 from django.contrib.postgres.indexes import GinIndex, OpClass
 from django.contrib.postgres.search import SearchVectorField
 from django.db import models
@@ -56,12 +55,12 @@ class Version(models.Model):
     thing = models.PositiveBigIntegerField()
     identity = models.TextField(null=True)
     key = models.TextField()
-    path = ArrayField(models.TextField())
+    path = models.JSONField()
     name = models.TextField()
     folded = models.TextField()
     kind = models.TextField()
     state = models.CharField(max_length=10)
-    attributes = ArrayField(models.TextField(), default=list)
+    attributes = models.JSONField(default=list)
     digest = models.BinaryField(max_length=12)
     first = models.PositiveIntegerField()
     last = models.PositiveIntegerField(null=True)

@@ -10,7 +10,7 @@ from django.db import IntegrityError, connection, transaction
 from keepsort.core.snapshot import Chunk, ChunkMissing
 from keepsort.server.store.models import Chunk as Row
 
-_LEVEL = 3
+_LEVEL = 1
 #: Reading a chunk reads its bases too; beyond this many, a chunk is kept whole again.
 _DEEPEST = 6
 _BASES_KEPT = 256
@@ -137,7 +137,7 @@ class PostgresStore:
 
 
 def _rows(addresses: set[bytes]) -> dict[bytes, tuple[bytes, bytes | None, int]]:
-    statement = f"select {', '.join(_COLUMNS)} from {Row._meta.db_table} where address = any(%s)"  # noqa: S608
+    statement = f"select {', '.join(_COLUMNS)} from {Row._meta.db_table} where address = any(%b)"  # noqa: S608
     connection.ensure_connection()
     with connection.wrap_database_errors, psycopg.Cursor(connection.connection) as cursor:
         cursor.execute(statement, [list(addresses)], binary=True)

@@ -120,13 +120,16 @@ export async function askLines(looked: Looked, { path, ...asked }: Lines): Promi
   return found.lines;
 }
 
-export function neighbour(looked: Looked, path: string[], way: 'next' | 'previous') {
-  return got(
-    client.GET('/api/compare/neighbour', {
-      params: { query: { ...looked, path: JSON.stringify(path), way } },
-    }),
-  );
-}
+export const neighbour = (looked: Looked, path: string[], way: 'next' | 'previous') => ({
+  queryKey: ['neighbour', looked, path, way],
+  queryFn: () =>
+    got(
+      client.GET('/api/compare/neighbour', {
+        params: { query: { ...looked, path: JSON.stringify(path), way } },
+      }),
+    ),
+  ...forever,
+});
 
 export function askShown(looked: Looked) {
   return got(client.GET('/api/compare/shown', { params: { query: looked } }));

@@ -109,6 +109,20 @@ export class Tree {
     this.version += 1;
   }
 
+  /** Fetches what `reveal` of a path will need, and the children of the path, and opens nothing. */
+  async prepare(path: Path): Promise<void> {
+    for (let depth = this.top?.path.length ?? 0; depth < path.length; depth++) {
+      if (!this.places.has(keyOf(path.slice(0, depth + 1))))
+        await this.fetch(path.slice(0, depth), { around: path[depth] });
+    }
+    const number = this.places.get(keyOf(path));
+    const row =
+      number === undefined
+        ? undefined
+        : this.branches.get(keyOf(path.slice(0, -1)))?.rows.get(number);
+    if (row?.children && !this.branches.has(keyOf(path))) await this.fetch(path, { start: 0 });
+  }
+
   /** Fetches the page that a line stands on. */
   async fetchLine(line: { path: Path; number: number }): Promise<void> {
     await this.fetch(line.path, { start: line.number - (line.number % PAGE) });

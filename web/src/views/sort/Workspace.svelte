@@ -2,7 +2,14 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { searchParams } from 'sv-router';
   import type { Rules, System } from '$lib/api/client';
-  import { askWork, bench, compareHead, neighbour, type Looked } from '$lib/api/queries';
+  import {
+    askWork,
+    bench,
+    compareHead,
+    neighbour,
+    queryClient,
+    type Looked,
+  } from '$lib/api/queries';
   import { lookedAt, setParameter } from '$lib/model/looked.svelte';
   import type { Path } from '$lib/model/paths';
   import { Picks } from '$lib/model/picks.svelte';
@@ -29,6 +36,7 @@
   const live = $derived(head.data?.right.kind === 'look');
   const tree = $derived(new Tree(looked, only));
   const shown = createQuery(() => ({ ...bench(looked, path ?? []), enabled: path !== undefined }));
+  const AHEAD = 20;
   let error = $state<Error>();
   let keysOpen = $state(false);
   let rulesOpen = $state(false);
@@ -53,12 +61,29 @@
     );
   });
 
+  // What the next key most likely asks for is fetched ahead: the next difference with the rows
+  // around it, and what is in the row that is chosen.
+  $effect(() => {
+    if (path === undefined || !tree.top) return;
+    const at = path;
+    const ahead = tree;
+    const timer = setTimeout(() => {
+      void ahead
+        .prepare(at)
+        .then(() => queryClient.fetchQuery(neighbour(looked, at, 'next')))
+        .then((found) => (found.path ? ahead.prepare(found.path) : undefined))
+        .then(() => queryClient.prefetchQuery(neighbour(looked, at, 'previous')))
+        .catch(() => undefined); // the key itself will tell what is wrong
+    }, AHEAD);
+    return () => clearTimeout(timer);
+  });
+
   function choose(chosen: Path): void {
     searchParams.set('at', JSON.stringify(chosen));
   }
 
   async function go(way: 'next' | 'previous'): Promise<void> {
-    const found = await neighbour(looked, path ?? [], way);
+    const found = await queryClient.fetchQuery(neighbour(looked, path ?? [], way));
     if (!found.path) return;
     await tree.reveal(found.path);
     choose(found.path);
