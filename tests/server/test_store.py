@@ -1,8 +1,10 @@
 """The chunk store in PostgreSQL: what goes in comes out, and likeness makes it small."""
 
 import random
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
+from django.db import close_old_connections, connection
 
 from keepsort.core.model.canonical import digest
 from keepsort.core.snapshot import Chunk, ChunkMissing
@@ -63,3 +65,23 @@ def test_a_chunk_kept_twice_is_kept_once() -> None:
 def test_what_is_missing_is_named() -> None:
     with pytest.raises(ChunkMissing, match=digest(b"x").hex()):
         PostgresStore().get_many([digest(b"x")])
+
+
+@pytest.mark.django_db(transaction=True)
+def test_threads_may_read_at_once() -> None:
+    store = PostgresStore()
+    pages = [page(number) for number in range(40)]
+    for before, data in zip([None, *pages], pages, strict=False):
+        store.put_many([Chunk(digest(data), data, digest(before) if before else None)])
+    addresses = [digest(data) for data in pages]
+    shared = PostgresStore()
+
+    def read(turn: int) -> bool:
+        close_old_connections()
+        chosen = addresses[turn % 7 :: 3]
+        found = shared.get_many(chosen)
+        connection.close()
+        return [found[a] for a in chosen] == pages[turn % 7 :: 3]
+
+    with ThreadPoolExecutor(8) as pool:
+        assert all(pool.map(read, range(1500)))

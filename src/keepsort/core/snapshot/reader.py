@@ -3,6 +3,7 @@
 from bisect import bisect_left, bisect_right
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Sequence
+from threading import Lock
 from typing import Any, TypeVar
 
 import msgspec
@@ -60,12 +61,13 @@ def preload(one: "Snapshot", ones: set[bytes], two: "Snapshot", twos: set[bytes]
 
 
 class PageCache:
-    """Decoded chunks, the latest used ones kept. Several snapshots may share one."""
+    """Decoded chunks, the latest used ones kept. Several snapshots and threads may share one."""
 
     def __init__(self, store: ChunkStore, size: int = 4096) -> None:
         self.store = store
         self._size = size
         self._kept: OrderedDict[tuple[bytes, Any], Any] = OrderedDict()
+        self._lock = Lock()
 
     def load(self, address: bytes, decode: Callable[[bytes], _T]) -> _T:
         """Return the decoded chunk at `address`. Raises `ChunkMissing`."""
@@ -74,19 +76,20 @@ class PageCache:
     def load_many(self, addresses: Sequence[bytes], decode: Callable[[bytes], _T]) -> list[_T]:
         """Return decoded chunks in the order of `addresses`, read in one call to the store."""
         found: dict[bytes, _T] = {}
-        wanted = []
-        for address in addresses:
-            key = (address, decode)
-            if key in self._kept:
-                self._kept.move_to_end(key)
-                found[address] = self._kept[key]
-            else:
-                wanted.append(address)
+        with self._lock:
+            for address in addresses:
+                key = (address, decode)
+                if key in self._kept:
+                    self._kept.move_to_end(key)
+                    found[address] = self._kept[key]
+        wanted = [address for address in dict.fromkeys(addresses) if address not in found]
         if wanted:
-            for address, data in self.store.get_many(list(dict.fromkeys(wanted))).items():
-                found[address] = self._kept[address, decode] = decode(data)
-            while len(self._kept) > self._size:
-                self._kept.popitem(last=False)
+            read = {a: decode(data) for a, data in self.store.get_many(wanted).items()}
+            found |= read
+            with self._lock:
+                self._kept.update({(address, decode): page for address, page in read.items()})
+                while len(self._kept) > self._size:
+                    self._kept.popitem(last=False)
         return [found[a] for a in addresses]
 
 

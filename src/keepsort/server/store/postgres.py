@@ -2,6 +2,7 @@
 
 from collections import OrderedDict
 from collections.abc import Iterable, Mapping, Sequence
+from threading import RLock
 
 import psycopg
 import zstandard
@@ -47,9 +48,13 @@ class _Base:
 
 
 class PostgresStore:
-    """Chunks compressed with Zstandard (RFC 8878), each against one it resembles."""
+    """Chunks compressed with Zstandard (RFC 8878), each against one it resembles.
+
+    Threads may share one: compressors and bases are used by one of them at a time.
+    """
 
     def __init__(self) -> None:
+        self._lock = RLock()
         self._plain = zstandard.ZstdCompressor(level=_LEVEL)
         self._open = zstandard.ZstdDecompressor()
         self._bases: OrderedDict[bytes, _Base] = OrderedDict()
@@ -67,7 +72,8 @@ class PostgresStore:
         """Keep chunks; those already here are passed over. Returns the bytes newly stored."""
         new = list(chunks)
         bases = self._bases_of({c.like for c in new if c.like is not None})
-        rows = [self._row(chunk, bases) for chunk in new]
+        with self._lock:
+            rows = [self._row(chunk, bases) for chunk in new]
         _insert(rows)
         return sum(len(row[1]) for row in rows)
 
@@ -81,12 +87,15 @@ class PostgresStore:
 
     def _bases_of(self, addresses: set[bytes]) -> dict[bytes, _Base]:
         """Return those chunks that others may build on."""
-        found = {a: self._bases[a] for a in addresses if a in self._bases}
+        with self._lock:
+            found = {a: self._bases[a] for a in addresses if a in self._bases}
         wanted = addresses - found.keys()
         if wanted:
             kept = self.has_many(list(wanted))
-            for address, (content, depth) in self._read(list(kept)).items():
-                found[address] = self._bases.get(address) or self._remember(address, content, depth)
+            read = self._read(list(kept))
+            with self._lock:
+                for address, (content, depth) in read.items():
+                    found[address] = self._remember(address, content, depth)
         return {a: base for a, base in found.items() if base.depth < _DEEPEST}
 
     def _remember(self, address: bytes, content: bytes, depth: int) -> _Base:
@@ -108,10 +117,12 @@ class PostgresStore:
                 raise ChunkMissing(min(missing).hex())
             rows |= found
             bases = {base for _, base, _ in found.values() if base is not None}
-            at_hand |= {base: self._bases[base] for base in bases if base in self._bases}
+            with self._lock:
+                at_hand |= {base: self._bases[base] for base in bases if base in self._bases}
             wanted = bases - rows.keys() - at_hand.keys()
         plain: dict[bytes, bytes] = {}
-        return {a: (self._bytes(a, rows, plain, at_hand), rows[a][2]) for a in addresses}
+        with self._lock:
+            return {a: (self._bytes(a, rows, plain, at_hand), rows[a][2]) for a in addresses}
 
     def _bytes(
         self,
