@@ -34,7 +34,7 @@ class Figure(NamedTuple):
     def document(self) -> dict[str, Any]:
         return {
             "name": self.name, "ours": self.ours, "reference": self.reference,
-            "ratio": self.ratio, "limit": self.limit,
+            "ratio": self.ratio, "limit": self.limit, "unit": self.unit,
         }  # fmt: skip
 
 

@@ -98,7 +98,7 @@ def test_the_history_of_an_object_leads_to_its_versions(sort: Page) -> None:
     expect(history.get_by_role("button")).to_have_count(2)
     first = history.get_by_role("button", name="first seen")
     first.click()
-    expect(sort.get_by_text("Live is so since the backup of")).to_be_visible()
+    expect(sort.get_by_text("Live has been so since the backup of")).to_be_visible()
     expect(sort.locator("[data-attribute=description]")).to_contain_text("winter season")
     expect(first).to_have_attribute("aria-pressed", "true")
     history.get_by_role("button", name="description").click(modifiers=["Shift"])

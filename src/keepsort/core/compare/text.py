@@ -7,7 +7,9 @@ split the texts into short stretches, wherever they appear in the same order.
 """
 
 from bisect import bisect_left
+from collections import Counter
 from collections.abc import Hashable, Iterator, Sequence
+from itertools import chain
 from typing import NamedTuple
 
 #: After this many edits within one stretch, the best path so far is taken: the script stays right,
@@ -28,9 +30,9 @@ def diff(left: Sequence[Hashable], right: Sequence[Hashable]) -> list[Hunk]:
     """Return the hunks, in order, that turn `left` into `right`; between them all is equal."""
     if set(left).isdisjoint(right):
         return [Hunk(0, len(left), 0, len(right))] if left or right else []
-    ids: dict[Hashable, int] = {}
-    a = [ids.setdefault(line, len(ids)) for line in left]
-    b = [ids.setdefault(line, len(ids)) for line in right]
+    ids = {line: number for number, line in enumerate(dict.fromkeys(chain(left, right)))}
+    a = list(map(ids.__getitem__, left))
+    b = list(map(ids.__getitem__, right))
     kept_left, kept_right = _matched(a, b)
     found: list[Hunk] = []
     after = Hunk(len(a), len(a), len(b), len(b))
@@ -166,6 +168,9 @@ def _anchors(a: list[int], b: list[int]) -> list[tuple[int, int]]:
     once_a = _once(a)
     once_b = _once(b)
     pairs = [(i, once_b[line]) for line, i in once_a.items() if line in once_b]
+    order = [j for _, j in pairs]
+    if order == sorted(order):  # nothing moved, as mostly, and all of them are in the same order
+        return pairs
     tails: list[int] = []
     heads: list[int] = []
     before: list[int] = []
@@ -188,16 +193,8 @@ def _anchors(a: list[int], b: list[int]) -> list[tuple[int, int]]:
 
 def _once(lines: list[int]) -> dict[int, int]:
     """Map each line that occurs once to its position, in order of position."""
-    found: dict[int, int] = {}
-    repeated: set[int] = set()
-    for position, line in enumerate(lines):
-        if line in found:
-            repeated.add(line)
-        else:
-            found[line] = position
-    for line in repeated:
-        del found[line]
-    return found
+    counts = Counter(lines)
+    return {line: position for position, line in enumerate(lines) if counts[line] == 1}
 
 
 def _search(

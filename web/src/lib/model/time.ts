@@ -29,10 +29,10 @@ interface Since {
   after: { taken_at: string } | null;
 }
 
-/** "so since the backup of Mon 2 Nov", "so only after the backup of yesterday 02:00". */
+/** "has been so since the backup of Mon 2 Nov", "became so after the backup of yesterday 02:00". */
 export function sinceWhen({ record, after }: Since, now = Date.now()): string {
-  if (record) return `so since the backup of ${ago(record.taken_at, now)}`;
-  return after ? `so only after the backup of ${ago(after.taken_at, now)}` : '';
+  if (record) return `has been so since the backup of ${ago(record.taken_at, now)}`;
+  return after ? `became so after the backup of ${ago(after.taken_at, now)}` : '';
 }
 
 export function exact(iso: string): string {

@@ -67,7 +67,7 @@
 
 <Dialog.Root bind:open>
   <Dialog.Portal>
-    <Dialog.Overlay class="fixed inset-0 bg-black/30" />
+    <Dialog.Overlay class="fixed inset-0 bg-ink/30" />
     <Dialog.Content
       class="fixed top-14 left-1/2 grid max-h-[80vh] w-[720px] -translate-x-1/2 grid-rows-[auto_minmax(0,1fr)_auto] border border-line-strong bg-sheet"
     >

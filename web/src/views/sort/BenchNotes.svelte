@@ -52,5 +52,5 @@
   </p>
 {/if}
 {#if since}
-  <p class="mb-1 text-sm text-ink-2">Live is {since}.</p>
+  <p class="mb-1 text-sm text-ink-2">Live {since}.</p>
 {/if}

@@ -24,7 +24,7 @@
 
 <Dialog.Root bind:open>
   <Dialog.Portal>
-    <Dialog.Overlay class="fixed inset-0 bg-black/30" />
+    <Dialog.Overlay class="fixed inset-0 bg-ink/30" />
     <Dialog.Content
       class="fixed top-24 left-1/2 w-[440px] -translate-x-1/2 border border-line-strong bg-sheet p-5"
     >

@@ -89,7 +89,7 @@
 
 <Dialog.Root bind:open>
   <Dialog.Portal>
-    <Dialog.Overlay class="fixed inset-0 bg-black/30" />
+    <Dialog.Overlay class="fixed inset-0 bg-ink/30" />
     <Dialog.Content
       class="fixed top-16 left-1/2 grid max-h-[86vh] w-[600px] -translate-x-1/2 gap-3 overflow-auto border border-line-strong bg-sheet p-5"
     >
