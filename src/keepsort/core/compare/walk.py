@@ -139,8 +139,8 @@ class _Walk:
         left = self.left.raw_pages(a, left_pages)
         right = self.right.raw_pages(b, right_pages)
         runs = _differing_runs(left, right)
-        in_left = {bytes(e) for n, start, stop in runs[0] for e in left[n][1][start:stop]}
-        in_right = {bytes(e) for n, start, stop in runs[1] for e in right[n][1][start:stop]}
+        in_left = _held(left, runs[0], runs[1])
+        in_right = _held(right, runs[1], runs[0])
         return (
             _decoded(a.path, left, runs[0], in_right),
             _decoded(b.path, right, runs[1], in_left),
@@ -194,6 +194,17 @@ def _differing_runs(left: list[RawPage], right: list[RawPage]) -> tuple[list[_Ru
     return lefts, rights
 
 
+def _held(pages: list[RawPage], runs: list[_Run], others: list[_Run]) -> set[bytes]:
+    """Return the entries of runs; none are needed where one entry stands against one other."""
+    if max(_size(runs), _size(others)) <= 1:
+        return set()
+    return {bytes(e) for n, start, stop in runs for e in pages[n][1][start:stop]}
+
+
+def _size(runs: list[_Run]) -> int:
+    return sum(stop - start for _, start, stop in runs)
+
+
 def _decoded(
     path: Path, pages: list[RawPage], runs: list[_Run], others: set[bytes]
 ) -> dict[str, Node]:
@@ -202,7 +213,7 @@ def _decoded(
     for number, start, stop in runs:
         facts, entries = pages[number]
         for position in range(start, stop):
-            if bytes(entries[position]) not in others:
+            if not others or bytes(entries[position]) not in others:
                 entry = decode_entry(entries[position])
                 own = facts[position] if isinstance(facts, list) else facts
                 found[entry.sort_key] = Node((*path, entry.name), entry, own, position)

@@ -152,7 +152,8 @@ def _rows(addresses: set[bytes]) -> dict[bytes, tuple[bytes, bytes | None, int]]
     connection.ensure_connection()
     with connection.wrap_database_errors, psycopg.Cursor(connection.connection) as cursor:
         cursor.execute(statement, [list(addresses)], binary=True)
-        return {address: (data, base, depth) for address, data, base, depth in cursor}
+        rows = cursor.fetchall()
+    return {address: (data, base, depth) for address, data, base, depth in rows}
 
 
 def _insert(rows: list[_Written]) -> None:
