@@ -1,6 +1,5 @@
 """The directory connector against a real slapd."""
 
-import subprocess
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -9,32 +8,18 @@ import pytest
 
 from demo.servers.slapd import ADMIN, SUFFIX, Slapd
 from keepsort.connectors import errors
-from keepsort.connectors.base import Endpoint
+from keepsort.connectors.base import DONE, Endpoint
 from keepsort.connectors.directory.connector import Directory
 from keepsort.core.compare import compare
 from keepsort.core.plan import Pick, Plan, Step, plan_restore
 from keepsort.core.snapshot import MemoryStore, Snapshot, SnapshotBuilder
 from tests.conftest import PASSWORD, READER, READER_LDIF, dn
+from tests.connectors.contract import Keeper
 
 ANSEL = ("ou=divers", "cn=Ansel Brandvold")
 IMKE = ("ou=divers", "cn=Imke Farrow")
 LEADS = ("ou=groups", "cn=night-dive-leads")
 GUARD = dn("Réef\\, Guard")
-
-
-class Keeper:
-    """Secrets in memory."""
-
-    def __init__(self) -> None:
-        self.kept: dict[str, bytes] = {}
-
-    def digest(self, value: bytes) -> str:
-        name = f"digest-{value.hex()}"
-        self.kept[name] = value
-        return name
-
-    def reveal(self, digest: str) -> bytes | None:
-        return self.kept.get(digest)
 
 
 def opened(server: Slapd, user: str = ADMIN, password: str = PASSWORD, **options: str) -> Directory:
@@ -55,7 +40,7 @@ def looked(directory: Directory, store: MemoryStore) -> Snapshot:
 def restore(directory: Directory, plan: Plan) -> None:
     assert not plan.stopped, plan.findings
     for step in plan.steps:
-        assert directory.apply(step) == "done"
+        assert directory.apply(step) == DONE
 
 
 def test_entries_become_objects(slapd: Slapd) -> None:
@@ -201,16 +186,17 @@ def test_a_branch_that_may_not_be_read(start_slapd: Callable[..., Slapd]) -> Non
 
 def test_one_schema_for_all_says_what_is_refused(slapd: Slapd) -> None:
     directory = opened(slapd)
+    tree = looked(directory, MemoryStore())
     step = Step(
         number=1, action="create", path=("ou=divers", "cn=x"), kind="inetOrgPerson",
         after={"objectClass": ["person", "kelpFarmer"], "sn": "x", "loginShell": "/bin/sh"},
     )  # fmt: skip
-    assert [f.code for f in directory.check([step])] == ["unknown-class"]
+    assert [f.code for f in directory.check([step], tree)] == ["unknown-class"]
     step = Step(
         number=1, action="create", path=("ou=divers", "cn=x"), kind="inetOrgPerson",
         after={"objectClass": ["person"], "sn": "x", "loginShell": "/bin/sh"},
     )  # fmt: skip
-    assert [(f.code, f.attribute) for f in directory.check([step])] == [
+    assert [(f.code, f.attribute) for f in directory.check([step], tree)] == [
         ("not-allowed-by-schema", "loginShell")
     ]
 
@@ -269,23 +255,6 @@ def test_the_account_may_not_write(start_slapd: Callable[..., Slapd]) -> None:
     )  # fmt: skip
     with pytest.raises(errors.NotAllowed, match="Give the account the right"):
         directory.apply(step)
-
-
-@pytest.fixture
-def certificates(tmp_path: Path) -> Path:
-    folder = tmp_path / "tls"
-    folder.mkdir()
-    commands = [
-        "openssl req -x509 -newkey rsa:2048 -nodes -days 2 -subj /CN=kelpmoor-ca -keyout ca.key -out ca.pem",
-        "openssl req -newkey rsa:2048 -nodes -subj /CN=127.0.0.1 -keyout server.key -out server.csr",
-        "openssl x509 -req -in server.csr -CA ca.pem -CAkey ca.key -CAcreateserial -days 2 "
-        "-extfile names -out server.pem",
-        "openssl req -x509 -newkey rsa:2048 -nodes -days 2 -subj /CN=other -keyout o.key -out other.pem",
-    ]
-    (folder / "names").write_text("subjectAltName=IP:127.0.0.1\n")
-    for command in commands:
-        subprocess.run(command.split(), cwd=folder, check=True, capture_output=True)
-    return folder
 
 
 @pytest.mark.parametrize("way", ["ldaps", "starttls"])

@@ -239,3 +239,10 @@ def test_a_rehearsal_stops_where_live_is_not_as_expected() -> None:
         rehearse(other, plan.steps)
     assert mismatch.value.step.number == 1
     assert mismatch.value.found is not None
+
+
+def test_what_named_two_objects_that_change_places_still_names_the_one_of_the_backup() -> None:
+    left = grown(unit("a", "one"), unit("b", "two"), (("g",), thing("g", member=["/a"])))
+    right = grown(unit("a", "two"), unit("b", "one"), (("g",), thing("g", member=["/a"])))
+    plan = planned(left, right, Pick((), "branch"))
+    assert {s.action for s in plan.steps} == {"move"}

@@ -257,10 +257,15 @@ def preview(
 @click.argument("plan")
 @click.option("--confirm", multiple=True, help="A finding to confirm.")
 @click.option(
+    "--answers-stdin", is_flag=True, help="Read secrets that are asked for: FINDING=VALUE lines."
+)
+@click.option(
     "--go-on", is_flag=True, help="After a failure, go on with what does not depend on it."
 )
 @_as_json
-def restore(plan: str, confirm: tuple[str, ...], go_on: bool, as_json: bool) -> None:
+def restore(
+    plan: str, confirm: tuple[str, ...], answers_stdin: bool, go_on: bool, as_json: bool
+) -> None:
     """Carry out a plan that was previewed, or go on with a run of it that was interrupted."""
     from keepsort.cli.showing import show_run
     from keepsort.server.restores import engine
@@ -272,7 +277,9 @@ def restore(plan: str, confirm: tuple[str, ...], go_on: bool, as_json: bool) -> 
     run = record.runs.exclude(state=Run.State.FINISHED).first()
     if run is None:
         mode = Run.OnFailure.GO_ON if go_on else Run.OnFailure.STOP
-        run = engine.start(record, list(confirm), None, mode)
+        lines = sys.stdin.read().splitlines() if answers_stdin else []
+        answers = dict(line.rsplit("=", 1) for line in lines if "=" in line)
+        run = engine.start(record, list(confirm), None, mode, answers)
     show_run(Output(as_json), engine.carry_out(run.pk))
 
 

@@ -193,16 +193,27 @@ def show_run(output: Output, run: Run) -> None:
             "state": lines[s.number].state,
             "already": lines[s.number].already,
             "message": lines[s.number].message,
+            "report": lines[s.number].report,
         }
         for s in open_plan(run.plan).steps
     ]
     if output.as_json:
         output.document(
-            {"run": run.pk, "outcome": run.outcome, "steps": steps, "message": run.message}
+            {
+                "run": run.pk,
+                "outcome": run.outcome,
+                "steps": steps,
+                "message": run.message,
+                "report": run.report,
+            }
         )
     else:
         for step in steps:
             print(f"{step['number']:>4}  {step['state']:<8} {step['action']:<7} {step['path']}")
+            if step["report"]:
+                print(f"      {step['report']}")
+        for text in run.report:
+            print(text)
         print(f"run {run.pk}: {run.outcome}")
     if run.outcome != "verified":
         done = sum(1 for line in lines.values() if line.state == RunStep.State.DONE)

@@ -1,17 +1,20 @@
 """What a connector owes. A connector knows nothing of screens, plans or the database."""
 
-from collections.abc import Iterator, Sequence
-from typing import Literal, Protocol
+from collections.abc import Callable, Iterator, Sequence
+from typing import Literal, Protocol, runtime_checkable
 
 import msgspec
 
-from keepsort.core.model import ConfigObject, Path, Schema
+from keepsort.core.model import ConfigObject, Path, Schema, Value
 from keepsort.core.plan import Finding, Step
 from keepsort.core.snapshot import Snapshot
 
 
 class OptionField(msgspec.Struct, frozen=True, kw_only=True):
-    """One setting of a connector, enough to make a form from."""
+    """One setting of a connector, enough to make a form from.
+
+    lines: whether it is a text of several lines.
+    """
 
     name: str
     label: str
@@ -20,6 +23,7 @@ class OptionField(msgspec.Struct, frozen=True, kw_only=True):
     secret: bool = False
     choices: tuple[str, ...] = ()
     default: str = ""
+    lines: bool = False
 
 
 class Endpoint(msgspec.Struct, frozen=True, kw_only=True):
@@ -76,8 +80,19 @@ class SecretKeeper(Protocol):
         """Return the value a digest stands for; None where it was never kept."""
 
 
-#: done: written. already: live was as the step leaves it, so nothing was written.
-Outcome = Literal["done", "already"]
+class Outcome(msgspec.Struct, frozen=True):
+    """What became of a step.
+
+    already: live was as the step leaves it, so nothing was written.
+    report: what the system said about it, for the run's report; empty where nothing.
+    """
+
+    already: bool = False
+    report: str = ""
+
+
+DONE = Outcome()
+ALREADY = Outcome(already=True)
 
 
 class Connector(Protocol):
@@ -92,8 +107,11 @@ class Connector(Protocol):
     def read(self, paths: Sequence[Path]) -> list[ConfigObject | None]:
         """Return chosen objects as they are now; None for those that do not exist."""
 
-    def check(self, steps: Sequence[Step]) -> list[Finding]:
-        """Return what only the system can know about a plan; writes nothing."""
+    def check(self, steps: Sequence[Step], origin: Snapshot) -> list[Finding]:
+        """Return what only the system can know about a plan; writes nothing.
+
+        origin: the tree that what the steps write comes from.
+        """
 
     def render(self, step: Step) -> str:
         """Write a step in the system's own protocol text, secrets masked."""
@@ -106,3 +124,49 @@ class Connector(Protocol):
 
     def close(self) -> None:
         """Let go of the connection."""
+
+
+@runtime_checkable
+class Grouping(Protocol):
+    """A connector whose system can carry out several steps together, or none of them."""
+
+    def groups(self, steps: Sequence[Step]) -> list[list[Step]]:
+        """Divide steps, in their order, into groups that are carried out together."""
+
+    def apply_group(self, steps: Sequence[Step]) -> list[Outcome]:
+        """Carry out one group if all live objects are as expected. Raises `Conflict`."""
+
+
+@runtime_checkable
+class Incremental(Protocol):
+    """A connector whose system can tell what changed since an earlier look."""
+
+    def observe_since(
+        self, previous: Snapshot, branch: Path = ()
+    ) -> list[tuple[Path, ConfigObject | None]] | None:
+        """Return what changed, parents first, None for what is gone; None where not known."""
+
+
+@runtime_checkable
+class Preparing(Protocol):
+    """A connector whose system is made ready for a run, and put back afterwards."""
+
+    def standing(self, steps: Sequence[Step]) -> dict[str, Value]:
+        """Return what the run will alter for its own sake, as it stands; writes nothing.
+
+        The answer is kept with the run before anything is altered, so that it can be put back
+        even if the process dies. Plain values only: it is kept as JSON.
+        """
+
+    def begin(self, standing: dict[str, Value]) -> None:
+        """Make the system ready. It is called again where a run goes on after a crash."""
+
+    def end(self, standing: dict[str, Value], done: Sequence[Step]) -> list[str]:
+        """Put back what `begin` altered, do what is asked for once, and return what to report."""
+
+
+@runtime_checkable
+class Waiting(Protocol):
+    """A connector that may have to wait for its system; it says so through `tell`."""
+
+    tell: Callable[[str], None]

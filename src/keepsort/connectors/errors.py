@@ -61,6 +61,12 @@ class LimitReached(ConnectorError):
     default_way_out = "Raise the limit for this account on the server, or take a smaller branch."
 
 
+class StartAgain(ConnectorError):
+    """What was being read went away while it was read; reading it anew will do."""
+
+    default_way_out = "Try again; if it keeps happening, read a smaller branch."
+
+
 class Refused(ConnectorError):
     """The server understood a change and refused it."""
 

@@ -1,5 +1,7 @@
 """What worker processes do, through Procrastinate's queue in PostgreSQL."""
 
+from contextlib import suppress
+
 from django.db import close_old_connections
 from procrastinate.contrib.django import app
 
@@ -7,7 +9,7 @@ from keepsort.connectors.errors import ConnectorError
 from keepsort.server.events.notify import tell
 from keepsort.server.history.feeding import catch_up
 from keepsort.server.problems import Problem
-from keepsort.server.restores.engine import carry_out, is_interrupted
+from keepsort.server.restores.engine import carry_out, is_interrupted, put_back
 from keepsort.server.restores.models import Run
 from keepsort.server.snapshots.models import Record, Work
 from keepsort.server.snapshots.services import take
@@ -82,3 +84,6 @@ def resume_interrupted(timestamp: int) -> None:
                 carry_out(run.pk)
             except Problem:
                 continue  # somebody else was quicker
+    for run in Run.objects.filter(state=Run.State.FINISHED, standing__isnull=False):
+        with suppress(ConnectorError):  # it may still be away; this is tried again
+            put_back(run)

@@ -14,6 +14,8 @@ from ldap.filter import filter_format
 from ldap.ldapobject import SimpleLDAPObject
 
 from keepsort.connectors.base import (
+    ALREADY,
+    DONE,
     Description,
     Endpoint,
     Outcome,
@@ -329,7 +331,7 @@ class Directory:
 
     # Writing
 
-    def check(self, steps: Sequence[Step]) -> list[Finding]:
+    def check(self, steps: Sequence[Step], origin: Snapshot) -> list[Finding]:
         """Look for what this directory's schema and rights will not allow."""
         found: list[Finding] = []
         if not self._asserts:
@@ -404,15 +406,15 @@ class Directory:
         if step.action == "move":
             assert step.to is not None
             if found is None and is_done(schema, step, self._read_one(step.to)[0]):
-                return "already"
+                return ALREADY
         elif is_done(schema, step, found):
-            return "already"
+            return ALREADY
         if found is None or not holds(schema, step, found):
             raise Conflict(
                 f"{schema.notation.write(step.path)} is not what the preview showed.", found
             )
         self._write(step, found, stamp)
-        return "done"
+        return DONE
 
     def _create(self, step: Step) -> Outcome:
         dn = self.schema.model.notation.write(step.path)
@@ -422,13 +424,13 @@ class Directory:
             except ldap.ALREADY_EXISTS:
                 found = self._read_one(step.path)[0]
                 if is_done(self.schema.model, step, found):
-                    return "already"
+                    return ALREADY
                 raise Conflict(
                     f"{dn} exists already, and is not as the backup has it.", found
                 ) from None
             except ldap.NO_SUCH_OBJECT:
                 raise Refused(f"The entry that should hold {dn} does not exist.") from None
-        return "done"
+        return DONE
 
     def _write(self, step: Step, found: ConfigObject, stamp: str | None) -> None:
         schema = self.schema.model

@@ -171,10 +171,14 @@ def _things(
                 break
             hashes.setdefault(path[:depth], []).append(_hash([path[depth:], content]))
             telling[path[:depth]] += len(content)
+    kinds = side.schema.kinds
+    fixed = {name for name, kind in kinds.items() if not kind.renamable}
     return {
         path: _Thing(nodes[path].entry.kind, np.unique(np.frombuffer(b"".join(own), np.uint64)))
         for path, own in hashes.items()
-        if telling[path] >= _LEAST_TELLING and path not in others
+        if telling[path] >= _LEAST_TELLING
+        and path not in others
+        and nodes[path].entry.kind not in fixed
     }
 
 

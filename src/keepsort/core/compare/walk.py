@@ -16,6 +16,7 @@ from keepsort.core.compare.rules import Rules
 from keepsort.core.compare.values import differing_names, equal_values
 from keepsort.core.model import Attributes, Path, Schema, Value
 from keepsort.core.model.canonical import canonical_value
+from keepsort.core.model.references import renamed
 from keepsort.core.snapshot import Entry, Node, Snapshot
 from keepsort.core.snapshot.encoding import decode_entry, decode_facts_index, decode_index
 from keepsort.core.snapshot.reader import RawPage, preload
@@ -343,28 +344,24 @@ class _Telling:
     ) -> Path | None:
         """Return the move (its path in the backup) that alone makes a reference differ."""
         spec = self.schema.spec(kind, name)
-        if not spec.reference or name not in left or name not in right:
+        if not spec.refers or name not in left or name not in right:
             return None
         moved: list[Path] = []
 
-        def as_before(value: Value) -> Value:
-            if isinstance(value, list):
-                return [as_before(v) for v in value]
-            path = self.schema.notation.read(value) if isinstance(value, str) else None
+        def as_before(text: str) -> Value:
+            path = self.schema.notation.read(text)
             if path is None:
-                return value
+                return text
             back = translate(self.moved, self.names, path)
             if back is not path:
                 moved.append(back)
             return self.names.keys(back)
 
-        def as_keys(value: Value) -> Value:
-            if isinstance(value, list):
-                return [as_keys(v) for v in value]
-            path = self.schema.notation.read(value) if isinstance(value, str) else None
-            return value if path is None else self.names.keys(path)
+        def as_keys(text: str) -> Value:
+            path = self.schema.notation.read(text)
+            return text if path is None else self.names.keys(path)
 
-        before, now = as_keys(left[name]), as_before(right[name])
+        before, now = renamed(spec, left[name], as_keys), renamed(spec, right[name], as_before)
         if canonical_value(spec, before) == canonical_value(spec, now) and moved:
             return moved[0]
         return None

@@ -20,9 +20,11 @@ class AttributeSpec(msgspec.Struct, frozen=True, omit_defaults=True):
     number: values are numbers, so that 1 and 1.0 are equal.
     secret: the object holds a keyed digest of the value, never the value.
     reference: values name other objects, in the notation of the schema.
+    reference_in: keys whose values name other objects, in maps that the value holds.
     read_only: the system refuses to have it written.
     required: an object of this kind cannot be without it.
     replace_only: single elements of a set cannot be added or removed, only all replaced.
+    formerly: names the attribute had in other versions of the system's software.
     """
 
     shape: Shape = "single"
@@ -30,11 +32,18 @@ class AttributeSpec(msgspec.Struct, frozen=True, omit_defaults=True):
     number: bool = False
     secret: bool = False
     reference: bool = False
+    reference_in: tuple[str, ...] = ()
     read_only: bool = False
     required: bool = False
     replace_only: bool = False
+    formerly: tuple[str, ...] = ()
     unit: str = ""
     label: str = ""
+
+    @property
+    def refers(self) -> bool:
+        """Tell whether the value, or something in it, names other objects."""
+        return self.reference or bool(self.reference_in)
 
 
 class Kind(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -42,7 +51,11 @@ class Kind(msgspec.Struct, frozen=True, omit_defaults=True):
 
     attributes: specs that differ from the schema's common ones, by attribute name.
     required: names of attributes that an object of this kind cannot be without.
+    renamable: whether it can stand in another place, or under another name, and be the same.
     interrupts: what a change of such an object interrupts, in plain words; empty where nothing.
+    implied: it exists only by what stands beneath it, so it is never written itself.
+    parts_in: the attribute that everything beneath the object is read from; empty where what
+        stands beneath are objects of their own.
     """
 
     name: str
@@ -52,6 +65,8 @@ class Kind(msgspec.Struct, frozen=True, omit_defaults=True):
     required: frozenset[str] = frozenset()
     renamable: bool = True
     interrupts: str = ""
+    implied: bool = False
+    parts_in: str = ""
 
 
 _PLAIN = AttributeSpec()
@@ -78,10 +93,20 @@ class Schema(msgspec.Struct, frozen=True, omit_defaults=True, dict=True):
     @cached_property
     def references(self) -> frozenset[str]:
         """Names of the attributes that are references, in any kind."""
-        found = {name for name, spec in self.attributes.items() if spec.reference}
+        found = {name for name, spec in self.attributes.items() if spec.refers}
         for kind in self.kinds.values():
-            found |= {name for name, spec in kind.attributes.items() if spec.reference}
+            found |= {name for name, spec in kind.attributes.items() if spec.refers}
         return frozenset(found)
+
+    def is_implied(self, kind: str) -> bool:
+        """Tell whether objects of this kind exist only by what stands beneath them."""
+        known = self.kinds.get(kind)
+        return known is not None and known.implied
+
+    def parts_in(self, kind: str) -> str:
+        """Return the attribute that holds what stands beneath; empty where there is none."""
+        known = self.kinds.get(kind)
+        return known.parts_in if known is not None else ""
 
     def label(self, kind: str) -> str:
         """Return what people call this kind."""

@@ -1,5 +1,6 @@
 """From what a person picked to the ordered steps that carry it out."""
 
+from keepsort.core.plan.composing import ABSENT, PLAIN, Absent, Composer, Edit, Unfit
 from keepsort.core.plan.findings import Finding, Level
 from keepsort.core.plan.picks import AttributePick, Pick, Policy, Scope
 from keepsort.core.plan.planning import Offer, plan_restore
@@ -8,8 +9,13 @@ from keepsort.core.plan.steps import Action, Plan, Step, changed_names
 from keepsort.core.plan.undo import plan_undo
 
 __all__ = [
+    "ABSENT",
+    "PLAIN",
+    "Absent",
     "Action",
     "AttributePick",
+    "Composer",
+    "Edit",
     "Finding",
     "Level",
     "Mismatch",
@@ -19,6 +25,7 @@ __all__ = [
     "Policy",
     "Scope",
     "Step",
+    "Unfit",
     "changed_names",
     "plan_restore",
     "plan_undo",

@@ -6,8 +6,9 @@ import msgspec
 
 from keepsort.core.model import Path
 
-#: stop: it cannot run. confirm: it runs once a person has said yes. note: good to know.
-Level = Literal["stop", "confirm", "note"]
+#: stop: it cannot run. ask: it runs once a person has given a secret. confirm: it runs once a
+#: person has said yes. note: good to know.
+Level = Literal["stop", "ask", "confirm", "note"]
 
 
 class Finding(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -15,6 +16,7 @@ class Finding(msgspec.Struct, frozen=True, omit_defaults=True):
 
     code: a stable word for scripts, like ``occupied``; with the path it names the finding.
     text: what, why and what to do, in plain words.
+    digest: what the secret that is asked for is kept by.
     """
 
     level: Level
@@ -22,6 +24,7 @@ class Finding(msgspec.Struct, frozen=True, omit_defaults=True):
     text: str
     path: Path = ()
     attribute: str = ""
+    digest: str = ""
 
     @property
     def name(self) -> str:

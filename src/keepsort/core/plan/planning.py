@@ -11,6 +11,7 @@ from keepsort.core.compare.maps import with_keys
 from keepsort.core.compare.sequences import with_hunks
 from keepsort.core.compare.values import differing_names, element_key, equal_values
 from keepsort.core.model import Attributes, ConfigObject, Path, Schema, Value, is_beneath
+from keepsort.core.plan.composing import ABSENT, PLAIN, Absent, Composer, Edit, Unfit
 from keepsort.core.plan.findings import Finding, Level
 from keepsort.core.plan.picks import AttributePick, Pick, Policy
 from keepsort.core.plan.references import Places, redirected, references, referrers
@@ -48,12 +49,14 @@ def plan_restore(
     picks: list[Pick],
     *,
     policy: Policy = "overwrite",
+    composer: Composer = PLAIN,
 ) -> Plan:
     """Plan what the picks ask for. The same input gives the same plan.
 
     comparison: the backup against a look at live; its live side is what every step expects.
+    composer: knows how objects of this system hold parts.
     """
-    planner = _Planner(comparison, policy)
+    planner = _Planner(comparison, policy, composer)
     planner.take(picks)
     planner.close_needs()
     planner.emit()
@@ -83,13 +86,17 @@ def offers(comparison: Comparison, plan: Plan) -> list[Offer]:
 
 
 class _Planner:
-    def __init__(self, comparison: Comparison, policy: Policy) -> None:
+    def __init__(self, comparison: Comparison, policy: Policy, composer: Composer) -> None:
         self.comparison = comparison
+        self.composer = composer
         self.backup = comparison.left
         self.live = comparison.right
         self.schema: Schema = comparison.left.schema
         self.keys = self.schema.names.keys
         self.policy = policy
+        self.composed = any(kind.parts_in for kind in self.schema.kinds.values())
+        #: what is picked of the parts of an object, by where that object is in the backup
+        self.edits: dict[Path, dict[Path, Value | Absent]] = {}
         self.targets: dict[Path, _Target] = {}
         self.removals: dict[Path, Node] = {}
         self.gone: set[Path] = set()
@@ -125,8 +132,12 @@ class _Planner:
         count = 0
         for difference in self.comparison.beneath(pick.path):
             if difference.state == "extra" and difference.right is not None:
-                self.removals[self.keys(difference.path)] = difference.right
                 count += 1
+                holder = self._holder(difference.path)
+                if holder is None:
+                    self.removals[self.keys(difference.path)] = difference.right
+                elif self.keys(holder) not in self.removals:
+                    self._edit(holder, difference, ABSENT)
         if not count:
             self._find("note", "nothing-extra", pick.path, "Nothing here is extra; nothing goes.")
 
@@ -158,6 +169,10 @@ class _Planner:
             text = "It exists live and stays as it is: the policy keeps what exists."
             self._find("note", "kept", difference.path, text)
             return
+        holder = self._holder(difference.path)
+        if holder is not None:
+            self._take_part(holder, difference, pick, policy)
+            return
         parts = None
         if pick.scope == "attributes":
             parts = {a.name: a for a in pick.attributes}
@@ -183,6 +198,61 @@ class _Planner:
         self.targets[key] = _Target(
             difference.path, difference.left, difference.right, moved, parts, policy, reason
         )
+
+    # Parts of objects
+
+    def _holder(self, path: Path) -> Path | None:
+        """Return the object that holds what stands at `path` as a part of it, where one does."""
+        if not self.composed:
+            return None
+        for depth in range(len(path) - 1, len(self.backup.at) - 1, -1):
+            above = path[:depth]
+            node = self.backup.find(above) or self.live.find(above)
+            if node is not None and self.schema.parts_in(node.entry.kind):
+                return self.comparison.backup_path(above)
+        return None
+
+    def _take_part(self, holder: Path, difference: Difference, pick: Pick, policy: Policy) -> None:
+        """Turn the pick of a part into an edit of the object that holds it."""
+        assert difference.left is not None
+        wanted = self.backup.object(difference.left).attributes
+        if difference.right is not None:
+            if policy == "fill":
+                return
+            if pick.scope == "attributes":
+                kind = difference.left.entry.kind
+                backup, wanted = wanted, self.live.object(difference.right).attributes
+                for part in pick.attributes:
+                    self._put_part(kind, wanted, backup, part)
+        self._edit(holder, difference, wanted.get("value"))
+
+    def _edit(self, holder: Path, difference: Difference, value: Value | Absent) -> None:
+        key = self.keys(holder)
+        for found in self.comparison.at(holder):
+            if found.left is not None and found.right is None:
+                whole = f"holds {difference.path[-1]}, and does not exist live"
+                self._take_difference(found, _AS_PICKED, whole)
+                return
+        path = difference.path if difference.left else self.comparison.backup_path(difference.path)
+        self.edits.setdefault(key, {})[path[len(holder) :]] = value
+        if key not in self.targets:
+            live = self.live.find(self.comparison.live_path(holder))
+            node = self.backup.find(holder) or live
+            assert node is not None
+            self.targets[key] = _Target(holder, node, live, False, {}, self.policy, "")
+
+    def _with_parts(self, target: _Target, wanted: Attributes) -> Attributes:
+        edits = self.edits.get(self.keys(target.path))
+        if not edits or (target.parts is None and target.policy == "overwrite"):
+            return wanted
+        try:
+            return self.composer.edited(
+                target.node.entry.kind, wanted, self._backup_attributes(target),
+                [Edit(path, value) for path, value in edits.items()],
+            )  # fmt: skip
+        except Unfit as unfit:
+            self._find("stop", "unfit", target.path, str(unfit))
+            return wanted
 
     def _check_part(self, difference: Difference, name: str) -> None:
         if name == "place":
@@ -392,7 +462,7 @@ class _Planner:
         return None
 
     def _all_removed(self, path: Path) -> bool:
-        inner = [(*path, name) for name in self.draft.names(path)]
+        inner = [(*path, name) for name in self._held(path)]
         original = self._original_of(path)
         return (
             original is not None
@@ -417,7 +487,11 @@ class _Planner:
         live = found.attributes
         if target.live is not None:
             live = redirected(self.schema, found.kind, live, self.places.now)
-        after = self._redirect(target, self._wanted(target, live))
+        after = self._with_parts(target, self._wanted(target, live))
+        after = self._redirect(target, after)
+        after = self.composer.settled(
+            found.kind, found.attributes, after, self._backup_attributes(target)
+        )
         whole = target.parts is None and target.policy == "overwrite"
         kind_changes = (
             whole or "kind" in (target.parts or ())
@@ -540,11 +614,28 @@ class _Planner:
             if found is None:
                 continue
             after = redirected(self.schema, found.kind, found.attributes, self.places.now)
+            after |= self._as_backup(node, found)
             if differing_names(self.schema, found.kind, found.attributes, after):
                 self._append(
                     "update", path, found.kind, found.attributes, after, None,
                     reason="refers to an object that moves", identity=found.identity,
                 )  # fmt: skip
+
+    def _as_backup(self, node: Node, found: ConfigObject) -> Attributes:
+        """Return those values that are as in the backup already: what they name may have changed
+        places with something else, and they are to name what they name in the backup."""
+        origin = self.backup.find(self.comparison.backup_path(node.path))
+        if origin is None:
+            return {}
+        then = self.backup.attributes(origin.entry)
+        return {
+            name: value
+            for name, value in found.attributes.items()
+            if name in then
+            and equal_values(
+                self.schema.spec(found.kind, name), self.backup.resolve(then[name]), value
+            )
+        }
 
     def _remove_all(self) -> None:
         pending = [
@@ -556,7 +647,7 @@ class _Planner:
         for path in sorted(pending, key=lambda p: (-len(p), self.keys(p))):
             if self.draft.get(path) is None:
                 continue
-            if self.draft.names(path):
+            if self._held(path):
                 text = "It holds objects that are to stay, so it cannot be removed."
                 self._find("stop", "holds-others", path, text)
                 continue
@@ -584,13 +675,20 @@ class _Planner:
         return found
 
     def _remove(self, path: Path) -> None:
-        for name in sorted(self.draft.names(path), key=self.schema.names.key):
+        for name in sorted(self._held(path), key=self.schema.names.key):
             self._remove((*path, name))
         found = self.draft.get(path)
         assert found is not None
         self._append(
             "delete", path, found.kind, found.attributes, None, None, identity=found.identity
         )
+
+    def _held(self, path: Path) -> list[str]:
+        """List the names of the objects beneath `path`, leaving out parts of the object itself."""
+        found = self.draft.get(path)
+        if found is None or self.schema.parts_in(found.kind):
+            return []
+        return self.draft.names(path)
 
     # Writing steps down
 
@@ -651,7 +749,7 @@ class _Planner:
             stands_for=stands_for,
         )
         self.steps.append(step)
-        carry_out(self.draft, step)
+        carry_out(self.draft, step, self.composer)
         self.step_at[self.keys(path)] = step.number
         if to is not None:
             self.places.move(path, to)

@@ -3,17 +3,18 @@
 from collections.abc import Callable, Iterator
 
 from keepsort.core.compare.comparison import translate
-from keepsort.core.model import Attributes, Path, Schema, Value
+from keepsort.core.model import Attributes, Path, Schema
+from keepsort.core.model.references import named, renamed
 from keepsort.core.snapshot import Node, Snapshot
 
 
 def references(schema: Schema, kind: str, attributes: Attributes) -> Iterator[tuple[str, Path]]:
     """Yield the attribute and the path of every reference that lies within the system."""
     for name in sorted(attributes.keys() & schema.references):
-        value = attributes[name]
-        if schema.spec(kind, name).reference:
-            for part in value if isinstance(value, list) else (value,):
-                path = schema.notation.read(part) if isinstance(part, str) else None
+        spec = schema.spec(kind, name)
+        if spec.refers:
+            for text in named(spec, attributes[name]):
+                path = schema.notation.read(text)
                 if path is not None:
                     yield name, path
 
@@ -24,20 +25,18 @@ def redirected(
     """Return attributes with every reference put where `place` says its target is."""
     changed: Attributes = {}
 
-    def moved(value: Value) -> Value:
-        if isinstance(value, list):
-            return [moved(v) for v in value]
-        path = schema.notation.read(value) if isinstance(value, str) else None
+    def elsewhere(text: str) -> str:
+        path = schema.notation.read(text)
         if path is None:
-            return value
+            return text
         target = place(path)
-        return value if target is path else schema.notation.write(target)
+        return text if target is path else schema.notation.write(target)
 
     for name in attributes.keys() & schema.references:
-        value = attributes[name]
-        if schema.spec(kind, name).reference:
-            new = moved(value)
-            if new != value:
+        spec = schema.spec(kind, name)
+        if spec.refers:
+            new = renamed(spec, attributes[name], elsewhere)
+            if new != attributes[name]:
                 changed[name] = new
     return {**attributes, **changed} if changed else attributes
 

@@ -1,6 +1,7 @@
 """Carries a plan out on a copy of the model."""
 
 from keepsort.core.model import Attributes, ConfigObject, Path, Schema, object_digest
+from keepsort.core.plan.composing import PLAIN, Composer
 from keepsort.core.plan.steps import Step
 from keepsort.core.snapshot import Draft, Snapshot
 
@@ -44,7 +45,7 @@ def is_done(schema: Schema, step: Step, found: ConfigObject | None) -> bool:
     )
 
 
-def carry_out(draft: Draft, step: Step) -> None:
+def carry_out(draft: Draft, step: Step, composer: Composer = PLAIN) -> None:
     """Apply one step to a draft, without looking at what it expects."""
     if step.action == "delete":
         draft.remove(step.path)
@@ -63,9 +64,14 @@ def carry_out(draft: Draft, step: Step) -> None:
             attributes=step.after,
         ),
     )
+    if step.action != "move" and draft.schema.parts_in(step.kind):
+        for name in draft.names(step.final_path):
+            draft.remove((*step.final_path, name))
+        for path, part in composer.parts(step.kind, step.after):
+            draft.put((*step.final_path, *path), part)
 
 
-def rehearse(live: Snapshot, steps: tuple[Step, ...]) -> Snapshot:
+def rehearse(live: Snapshot, steps: tuple[Step, ...], composer: Composer = PLAIN) -> Snapshot:
     """Return the tree as it will be. Raises `Mismatch` at the first step that does not hold."""
     draft = Draft(live)
     for step in steps:
@@ -75,5 +81,5 @@ def rehearse(live: Snapshot, steps: tuple[Step, ...]) -> Snapshot:
             raise Mismatch(step, found)
         if step.action == "move" and step.to is not None and draft.get(step.to) is not None:
             raise Mismatch(step, draft.get(step.to))
-        carry_out(draft, step)
+        carry_out(draft, step, composer)
     return draft.finish()

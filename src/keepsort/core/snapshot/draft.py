@@ -40,16 +40,21 @@ class Draft:
 
     def __init__(self, base: Snapshot) -> None:
         self._base = base
-        self._schema = base.schema
+        self.schema = base.schema
         self._writer = ChunkWriter(base.store)
         self._likeness = Likeness(base)
         top = base.top()
         self._top: _Leaf | None = _Leaf(top.entry, base.fact_entry(top), top)
 
+    @property
+    def stored_bytes(self) -> int:
+        """Bytes that were new to the store."""
+        return self._writer.stored_bytes
+
     def put(self, path: Path, obj: ConfigObject) -> None:
         """Set the object at `path`, keeping children that are there. Raises `KeyError`."""
-        key = self._schema.names.key(obj.name)
-        attributes = canonical_attributes(self._schema, obj.kind, obj.attributes)
+        key = self.schema.names.key(obj.name)
+        attributes = canonical_attributes(self.schema, obj.kind, obj.attributes)
         old = self._find(path)
         entry = Entry(
             obj.name,
@@ -72,17 +77,17 @@ class Draft:
     def remove(self, path: Path) -> None:
         """Take away the object at `path` and all beneath it. Raises `KeyError`."""
         siblings = self._children(path[:-1])
-        del siblings[self._schema.names.key(path[-1])]
+        del siblings[self.schema.names.key(path[-1])]
 
     def move(self, path: Path, to: Path) -> None:
         """Move an object with all beneath it. Raises `KeyError` if the place is taken."""
         siblings = self._children(path[:-1])
-        leaf = siblings[self._schema.names.key(path[-1])]
-        key = self._schema.names.key(to[-1])
+        leaf = siblings[self.schema.names.key(path[-1])]
+        key = self.schema.names.key(to[-1])
         target = self._children(to[:-1])
         if key in target and target[key] is not leaf:
             raise KeyError(to)
-        del siblings[self._schema.names.key(path[-1])]
+        del siblings[self.schema.names.key(path[-1])]
         self._load(leaf)
         leaf.entry = msgspec.structs.replace(
             leaf.entry, name=to[-1], key=None if key == to[-1] else key
@@ -126,7 +131,7 @@ class Draft:
     def finish(self) -> Snapshot:
         """Write the draft and return it as a snapshot."""
         assert self._top is not None
-        item = self._close(self._top, self._schema.names.keys(self._base.at))
+        item = self._close(self._top, self.schema.names.keys(self._base.at))
         return self._as_snapshot(item, self._base.at)
 
     def branch_of(self, node: Node) -> Snapshot:
@@ -143,12 +148,12 @@ class Draft:
             at=at,
         )
         self._writer.flush()
-        return Snapshot(self._base.store, root, self._schema)
+        return Snapshot(self._base.store, root, self.schema)
 
     def _find(self, path: Path) -> _Leaf | None:
         leaf = self._top
         for name in path[len(self._base.at) :]:
-            leaf = self._load(leaf).get(self._schema.names.key(name)) if leaf else None
+            leaf = self._load(leaf).get(self.schema.names.key(name)) if leaf else None
         return leaf
 
     def _children(self, path: Path) -> dict[str, _Leaf]:

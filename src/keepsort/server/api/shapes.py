@@ -442,7 +442,7 @@ class FindingShape(Shape):
     """What a plan must tell."""
 
     name = serializers.CharField()
-    level = serializers.ChoiceField(choices=("stop", "confirm", "note"))
+    level = serializers.ChoiceField(choices=("stop", "ask", "confirm", "note"))
     code = serializers.CharField()
     text = serializers.CharField()
     path = _path()
@@ -498,6 +498,7 @@ class AskRunShape(Shape):
     """A request to carry out a plan."""
 
     confirmed = serializers.ListField(child=serializers.CharField(), default=list)
+    answers = serializers.DictField(child=serializers.CharField(), default=dict)
     on_failure = serializers.ChoiceField(choices=Run.OnFailure.choices, default="stop")
 
 
@@ -507,6 +508,7 @@ class RunStepShape(Shape):
     number = serializers.IntegerField()
     state = serializers.ChoiceField(choices=RunStep.State.choices)
     already = serializers.BooleanField()
+    report = serializers.CharField()
     message = serializers.CharField(allow_blank=True)
     finished_at = serializers.DateTimeField(allow_null=True)
 
@@ -517,6 +519,7 @@ class RunShape(RunBriefShape):
     lines = RunStepShape(many=True)
     content = PlanShape()
     left_now = _tally()
+    report = serializers.ListField(child=serializers.CharField())
 
 
 class RecordChangeShape(Shape):

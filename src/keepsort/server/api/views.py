@@ -173,8 +173,9 @@ class OnePlan(View):
         asked = data.validated_data
         with transaction.atomic():
             run = engine.start(
-                find_plan(number), asked["confirmed"], person(request), asked["on_failure"]
-            )
+                find_plan(number), asked["confirmed"], person(request), asked["on_failure"],
+                asked["answers"],
+            )  # fmt: skip
             tasks.do_run.defer(run_id=run.pk)
         return Response(writing.run_brief(run), status=202)
 

@@ -212,9 +212,14 @@ def run(found: Run) -> dict[str, Any]:
             "state": line.state,
             "already": line.already,
             "message": line.message,
+            "report": line.report,
             "finished_at": line.finished_at,
         }
         for line in found.steps.all()
     ]
     left = found.after.changes if found.after else {}
-    return run_brief(found) | {"lines": lines, "content": plan(found.plan), "left_now": left}
+    return (
+        run_brief(found)
+        | {"lines": lines, "content": plan(found.plan), "left_now": left}
+        | {"report": found.report}
+    )

@@ -5,13 +5,14 @@ simply applied again: the connector reads the live object first, and tells what 
 from what is still to do and from what somebody else has changed.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from types import MappingProxyType
 
 from django.db import connection, transaction
 from django.utils import timezone
 
-from keepsort.connectors.base import Connector
+from keepsort.connectors.base import Connector, Grouping, Outcome, Preparing, Waiting
 from keepsort.connectors.errors import Conflict, ConnectorError, Unreachable
 from keepsort.core.model import Schema
 from keepsort.core.plan import Step
@@ -25,15 +26,24 @@ from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import take
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import opened, remember_successor
+from keepsort.server.systems.vault import Vault
 
 _LOCK_SPACE = 0x4B53
 _State = RunStep.State
+_NO_ANSWERS: Mapping[str, str] = MappingProxyType({})
 
 
 def start(
-    record: PlanRecord, confirmed: list[str], by: User | None, on_failure: str = Run.OnFailure.STOP
+    record: PlanRecord,
+    confirmed: list[str],
+    by: User | None,
+    on_failure: str = Run.OnFailure.STOP,
+    answers: Mapping[str, str] = _NO_ANSWERS,
 ) -> Run:
-    """Write a run down, ready to be carried out. Raises `Problem` if the plan must not run."""
+    """Write a run down, ready to be carried out. Raises `Problem` if the plan must not run.
+
+    answers: secrets that findings ask for, by the names of the findings.
+    """
     plan = open_plan(record)
     stops = [f for f in plan.findings if f.level == "stop"]
     if stops:
@@ -45,6 +55,11 @@ def start(
     if wanting:
         names = ", ".join(f.name for f in wanting)
         raise Problem(f"To be confirmed first: {wanting[0].text}", f"Confirm: {names}.", 409)
+    asked = [f for f in plan.findings if f.level == "ask"]
+    unanswered = [f for f in asked if not answers.get(f.name)]
+    if unanswered:
+        names = ", ".join(f.name for f in unanswered)
+        raise Problem(f"To be given first: {unanswered[0].text}", f"Answer: {names}.", 409)
     if not plan.steps:
         raise Problem("The plan has no steps: live is already as picked.", "", 409)
     with transaction.atomic():
@@ -60,6 +75,8 @@ def start(
         run = Run.objects.create(
             system=record.system, plan=record, by=by, confirmed=confirmed, on_failure=on_failure
         )
+        for finding in asked:
+            Vault(record.system).keep(finding.digest, answers[finding.name].encode())
         RunStep.objects.bulk_create(RunStep(run=run, number=s.number) for s in plan.steps)
     tell("run", run.pk, run.system_id)
     return run
@@ -108,6 +125,7 @@ def carry_out(run_id: int) -> Run:
         try:
             with opened(run.system) as connector:
                 _Carrier(run, connector).go()
+            run.message = ""
         except ConnectorError as error:
             run.message = str(error)
             run.steps.filter(state__in=[_State.WAITING]).update(
@@ -123,38 +141,82 @@ class _Carrier:
         self.connector = connector
         self.schema: Schema = connector.describe().schema
         self.lines = {line.number: line for line in run.steps.all()}
+        if isinstance(connector, Waiting):
+            connector.tell = self._waits
 
     def go(self) -> None:
-        """Carry out the steps in order."""
+        """Carry out the steps in order, the system made ready before and put back afterwards."""
+        steps = open_plan(self.run.plan).steps
+        self._begin(steps)
         stopped = ""
-        for step in open_plan(self.run.plan).steps:
-            line = self.lines[step.number]
-            if line.state not in (_State.WAITING, _State.IN_DOUBT):
-                continue
+        for group in self._groups(steps):
+            waiting = [
+                step
+                for step in group
+                if self.lines[step.number].state in (_State.WAITING, _State.IN_DOUBT)
+            ]
             self.run.refresh_from_db(fields=["cancel_asked"])
             if self.run.cancel_asked:
                 stopped = "The run was cancelled before this step."
-            lacking = [n for n in step.needs if self.lines[n].state != _State.DONE]
-            if stopped or lacking:
-                needed = f"It needs step {lacking[0]}, which was not done." if lacking else ""
-                reason = stopped if self.run.cancel_asked else needed or stopped
-                self._write(line, _State.SKIPPED, reason)
-                continue
-            self._step(step, line)
-            if line.state != _State.DONE and self.run.on_failure == Run.OnFailure.STOP:
-                stopped = f"The run stopped when step {step.number} was not done."
+            ready = [step for step in waiting if not self._skipped(step, group, stopped)]
+            self._carry_out(ready)
+            failed = [s for s in ready if self.lines[s.number].state != _State.DONE]
+            if failed and self.run.on_failure == Run.OnFailure.STOP:
+                stopped = stopped or f"The run stopped when step {failed[0].number} was not done."
+        end(self.run, self.connector)
 
-    def _step(self, step: Step, line: RunStep) -> None:
-        self._write(line, _State.IN_DOUBT)
+    def _begin(self, steps: Sequence[Step]) -> None:
+        if not isinstance(self.connector, Preparing):
+            return
+        if self.run.standing is None:
+            self.run.standing = self.connector.standing(steps)
+            self.run.save(update_fields=["standing"])
+        self.connector.begin(self.run.standing)
+
+    def _groups(self, steps: Sequence[Step]) -> list[list[Step]]:
+        if isinstance(self.connector, Grouping):
+            return self.connector.groups(steps)
+        return [[step] for step in steps]
+
+    def _skipped(self, step: Step, group: list[Step], stopped: str) -> bool:
+        own = {s.number for s in group}
+        lacking = [n for n in step.needs if n not in own and self.lines[n].state != _State.DONE]
+        if not stopped and not lacking:
+            return False
+        needed = f"It needs step {lacking[0]}, which was not done." if lacking else ""
+        reason = stopped if self.run.cancel_asked else needed or stopped
+        self._write(self.lines[step.number], _State.SKIPPED, reason)
+        return True
+
+    def _carry_out(self, steps: list[Step]) -> None:
+        """Carry out steps that happen together; those that only imply others are done as such."""
+        implied = [
+            s for s in steps if s.action in ("create", "delete") and self.schema.is_implied(s.kind)
+        ]
+        for step in implied:
+            self._write(self.lines[step.number], _State.DONE)
+        steps = [s for s in steps if s not in implied]
+        if not steps:
+            return
+        lines = [self.lines[step.number] for step in steps]
+        for line in lines:
+            self._write(line, _State.IN_DOUBT)
         try:
-            line.already = self.connector.apply(step) == "already"
-            self._verify(step, line)
-        except Conflict as conflict:
-            self._write(line, _State.CONFLICT, str(conflict))
+            for line, outcome in zip(lines, self._applied(steps), strict=True):
+                line.already, line.report = outcome.already, outcome.report
+            for step, line in zip(steps, lines, strict=True):
+                self._verify(step, line)
         except Unreachable as gone:
-            self._settle(step, line, gone)
+            self._settle(steps, gone)
         except ConnectorError as error:
-            self._write(line, _State.FAILED, str(error))
+            state = _State.CONFLICT if isinstance(error, Conflict) else _State.FAILED
+            for line in lines:
+                self._write(line, state, str(error))
+
+    def _applied(self, steps: list[Step]) -> list[Outcome]:
+        if isinstance(self.connector, Grouping):
+            return self.connector.apply_group(steps)
+        return [self.connector.apply(step) for step in steps]
 
     def _verify(self, step: Step, line: RunStep) -> None:
         """Read back what was written."""
@@ -168,27 +230,53 @@ class _Carrier:
             text = "It was written, but reads back differently. Look again to see how."
             self._write(line, _State.FAILED, text)
 
-    def _settle(self, step: Step, line: RunStep, gone: Unreachable) -> None:
-        """The system went away in the middle of a step: ask once more what became of it."""
+    def _settle(self, steps: list[Step], gone: Unreachable) -> None:
+        """The system went away in the middle: ask once more what became of it."""
         try:
             with opened(self.run.system) as again:
-                self.connector = again
-                found = again.read([step.final_path])[0]
+                found = again.read([step.final_path for step in steps])
         except ConnectorError:
             text = f"{gone} Whether this step was done is not known; undo and preview look first."
-            self._write(line, _State.FAILED, text)
+            for step in steps:
+                self._write(self.lines[step.number], _State.FAILED, text)
             return
-        if is_done(self.schema, step, found):
-            self._write(line, _State.DONE)
-        else:
-            self._write(line, _State.FAILED, str(gone))
+        for step, now in zip(steps, found, strict=True):
+            line = self.lines[step.number]
+            if is_done(self.schema, step, now):
+                self._write(line, _State.DONE)
+            else:
+                self._write(line, _State.FAILED, str(gone))
+
+    def _waits(self, text: str) -> None:
+        self.run.message = text
+        self.run.save(update_fields=["message"])
+        tell("run", self.run.pk, self.run.system_id)
 
     def _write(self, line: RunStep, state: RunStep.State, message: str = "") -> None:
         line.state = state
         line.message = message
         line.finished_at = None if state == _State.IN_DOUBT else timezone.now()
-        line.save(update_fields=["state", "already", "message", "finished_at"])
+        line.save(update_fields=["state", "already", "message", "report", "finished_at"])
         tell("run", self.run.pk, self.run.system_id)
+
+
+def end(run: Run, connector: Connector) -> None:
+    """Put back what a run has altered in its system for its own sake, if that is still to do."""
+    if run.standing is None or not isinstance(connector, Preparing):
+        return
+    done = set(run.steps.filter(state=_State.DONE, already=False).values_list("number", flat=True))
+    steps = [step for step in open_plan(run.plan).steps if step.number in done]
+    run.report = connector.end(run.standing, steps)
+    run.standing = None
+    run.save(update_fields=["report", "standing"])
+
+
+def put_back(run: Run) -> None:
+    """Put back what a finished run could not, as its system was not there any more."""
+    with _alone_on(run.system_id) as held:
+        if held:
+            with opened(run.system) as connector:
+                end(run, connector)
 
 
 def _finish(run: Run) -> None:
@@ -196,7 +284,7 @@ def _finish(run: Run) -> None:
     states = list(run.steps.values_list("state", flat=True))
     done = states.count(_State.DONE)
     if done == len(states):
-        run.outcome = "verified"
+        run.outcome = "verified" if run.standing is None else "partial"
     elif run.cancel_asked:
         run.outcome = "cancelled"
     else:

@@ -36,6 +36,9 @@ class Run(models.Model):
 
     outcome: ``verified`` if every step was done and read back as planned, ``partial`` if some
         were, ``failed`` if none was, ``cancelled`` if a person stopped it.
+    standing: what the run has altered in the system for its own sake, as it stood before; None
+        where nothing is to be put back.
+    report: what the system said when the run ended.
     """
 
     class State(models.TextChoices):
@@ -59,6 +62,8 @@ class Run(models.Model):
     cancel_asked = models.BooleanField(default=False)
     confirmed = models.JSONField(default=list)
     message = models.TextField(blank=True)
+    standing = models.JSONField(null=True)
+    report = models.JSONField(default=list)
     after = models.ForeignKey(Record, on_delete=models.SET_NULL, null=True, related_name="+")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True)
     started_at = models.DateTimeField(auto_now_add=True)
@@ -71,7 +76,7 @@ class Run(models.Model):
 
 
 class RunStep(models.Model):
-    """One line of a run's journal."""
+    """One line of a run's journal; `report` is what the system said about the step."""
 
     class State(models.TextChoices):
         """In doubt is written before the system is called, so that a crash leaves a trace."""
@@ -88,6 +93,7 @@ class RunStep(models.Model):
     state = models.CharField(max_length=8, choices=State.choices, default=State.WAITING)
     already = models.BooleanField(default=False)
     message = models.TextField(blank=True)
+    report = models.TextField(blank=True)
     finished_at = models.DateTimeField(null=True)
 
     class Meta:

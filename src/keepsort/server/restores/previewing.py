@@ -6,6 +6,7 @@ from keepsort.connectors.base import Connector
 from keepsort.core.compare import Comparison, compare
 from keepsort.core.model import Path
 from keepsort.core.plan import (
+    Composer,
     Finding,
     Mismatch,
     Pick,
@@ -25,7 +26,7 @@ from keepsort.server.restores.models import PlanRecord, Run, RunStep
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot, take
 from keepsort.server.sorting.comparing import Terms, compare_trees, compared, settled
-from keepsort.server.systems.services import opened, successors
+from keepsort.server.systems.services import composer_of, opened, successors
 
 encode_plan = msgspec.msgpack.Encoder().encode
 _AS_SAVED = Terms()
@@ -42,7 +43,7 @@ def draft_plan(
 ) -> tuple[Comparison, Plan, list[Offer]]:
     """Plan without asking the system and without keeping the plan: what the tray shows."""
     comparison = compared(backup, look, terms)
-    plan = plan_restore(comparison, picks, policy=policy)
+    plan = plan_restore(comparison, picks, policy=policy, composer=composer_of(backup.system))
     return comparison, plan, offers(comparison, plan)
 
 
@@ -66,8 +67,9 @@ def preview(
     look = look or take(backup.system, Record.Kind.LOOK, by=by)
     comparison, plan, _ = draft_plan(backup, look, picks, policy, terms)
     with opened(backup.system) as connector:
-        plan, rendered = _asked(connector, comparison.right, plan)
-    predicted = rehearse(comparison.right, plan.steps)
+        composer = composer_of(backup.system)
+        plan, rendered = _asked(connector, comparison.right, plan, composer, comparison.left)
+    predicted = rehearse(comparison.right, plan.steps, composer)
     left = compare_trees(
         comparison.left, predicted, settled(terms, backup.system), successors(backup.system)
     )
@@ -90,7 +92,8 @@ def preview_undo(run: Run, by: User | None = None) -> PlanRecord:
     look = take(run.system, Record.Kind.LOOK, by=by)
     live = open_snapshot(look)
     with opened(run.system) as connector:
-        undo, rendered = _asked(connector, live, Plan(steps))
+        before = open_snapshot(run.plan.look)
+        undo, rendered = _asked(connector, live, Plan(steps), composer_of(run.system), before)
     tally: dict[str, int] = {}
     if not undo.stopped and run.plan.backup is not None:
         tally = compare_to_backup(run.plan.backup, live, undo)
@@ -105,17 +108,22 @@ def compare_to_backup(backup: Record, live: Snapshot, plan: Plan) -> dict[str, i
     if tuple(backup.at) != live.at:
         return {}
     known = successors(backup.system)
-    return compare(open_snapshot(backup), rehearse(live, plan.steps), successors=known).tally
+    predicted = rehearse(live, plan.steps, composer_of(backup.system))
+    return compare(open_snapshot(backup), predicted, successors=known).tally
 
 
-def _asked(connector: Connector, live: Snapshot, plan: Plan) -> tuple[Plan, list[str]]:
+def _asked(
+    connector: Connector, live: Snapshot, plan: Plan, composer: Composer, origin: Snapshot
+) -> tuple[Plan, list[str]]:
     """Add what the live system says about a plan, and its protocol texts."""
-    found = [*plan.findings, *_changed_since(connector, live, plan.steps)]
-    found += connector.check(plan.steps)
+    found = [*plan.findings, *_changed_since(connector, live, plan.steps, composer)]
+    found += connector.check(plan.steps, origin)
     return Plan(plan.steps, tuple(found)), [connector.render(step) for step in plan.steps]
 
 
-def _changed_since(connector: Connector, live: Snapshot, steps: tuple[Step, ...]) -> list[Finding]:
+def _changed_since(
+    connector: Connector, live: Snapshot, steps: tuple[Step, ...], composer: Composer
+) -> list[Finding]:
     """Read again what the plan touches, and tell what is no longer as it was looked at."""
     places: dict[Path, None] = {}
     for step in steps:
@@ -132,7 +140,7 @@ def _changed_since(connector: Connector, live: Snapshot, steps: tuple[Step, ...]
             text = "It was changed, or went away, since live was looked at. Look again first."
             found.append(Finding("stop", "changed-since", text, path))
     try:
-        rehearse(live, steps)
+        rehearse(live, steps, composer)
     except Mismatch as mismatch:
         step = mismatch.step
         if is_done(schema, step, mismatch.found):

@@ -10,7 +10,8 @@ import msgspec
 from django.db import transaction
 from django.utils import timezone
 
-from keepsort.connectors.base import Connector
+from keepsort.connectors.base import Connector, Description, Incremental
+from keepsort.connectors.errors import StartAgain
 from keepsort.core.compare import LIKENESS, compare
 from keepsort.core.model import Path, Schema
 from keepsort.core.model.canonical import digest
@@ -24,6 +25,7 @@ from keepsort.server.store.postgres import PostgresStore
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import opened, successors
 
+_ATTEMPTS = 3
 _LOOKS_KEPT = 3
 _PROBLEMS_KEPT = 100
 _PROBED = 200
@@ -85,15 +87,7 @@ def take(
     with opened(system) as connector, collecting.paused():
         description = connector.describe()
         before = _previous(system, branch)
-        builder = SnapshotBuilder(
-            _cache.store, description.schema,
-            depth_first=description.depth_first, previous=before, at=branch,
-        )  # fmt: skip
-        for path, obj in connector.observe(branch):
-            builder.add(path, obj)
-            if progress and builder.count % _REPORT_EVERY == 0:
-                progress(builder.count)
-        tree = builder.finish()
+        tree, new_bytes = _observed(connector, description, before, branch, progress)
         backup = newest(system, Record.Kind.BACKUP, branch)
         if backup is not None:
             tree = with_hidden(connector, open_snapshot(backup), tree)
@@ -107,11 +101,48 @@ def take(
             taken_at=taken_at or timezone.now(), seconds=round(monotonic() - started, 3),
             significant=tree.root.significant, facts=tree.root.facts, schema=digest(raw),
             software=description.software, objects_count=tree.root.total,
-            stored_bytes=builder.stored_bytes + stored, changes=changes,
+            stored_bytes=new_bytes + stored, changes=changes,
             problems=problems, problem_count=problem_count,
         )  # fmt: skip
         _drop_old_looks(system)
     return record
+
+
+def _observed(
+    connector: Connector,
+    description: Description,
+    before: Snapshot | None,
+    branch: Path,
+    progress: Progress | None,
+) -> tuple[Snapshot, int]:
+    """Return the live tree and how many bytes of it were new to the store."""
+    if isinstance(connector, Incremental) and before is not None:
+        changed = None
+        if before.schema == description.schema:
+            changed = connector.observe_since(before, branch)
+        if changed is not None:
+            draft = Draft(before)
+            for path, obj in changed:
+                if obj is None:
+                    draft.remove(path)
+                else:
+                    draft.put(path, obj)
+            return draft.finish(), draft.stored_bytes
+    for attempt in range(_ATTEMPTS):
+        builder = SnapshotBuilder(
+            _cache.store, description.schema,
+            depth_first=description.depth_first, previous=before, at=branch,
+        )  # fmt: skip
+        try:
+            for path, obj in connector.observe(branch):
+                builder.add(path, obj)
+                if progress and builder.count % _REPORT_EVERY == 0:
+                    progress(builder.count)
+            return builder.finish(), builder.stored_bytes
+        except StartAgain:
+            if attempt + 1 == _ATTEMPTS:
+                raise
+    raise AssertionError("not reached")
 
 
 def _changes(backup: Record | None, tree: Snapshot) -> dict[str, int]:

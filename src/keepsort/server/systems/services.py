@@ -7,6 +7,7 @@ from django.db import IntegrityError, transaction
 
 from keepsort.connectors.base import Connector, Description, Endpoint
 from keepsort.connectors.registry import connector_type
+from keepsort.core.plan import Composer
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.systems.models import Successor, System
 from keepsort.server.systems.vault import Vault, decrypt, encrypt
@@ -67,6 +68,11 @@ def opened(system: System) -> Iterator[Connector]:
         vault.flush()
     finally:
         connector.close()
+
+
+def composer_of(system: System) -> Composer:
+    """Return what knows how the objects of a system hold parts."""
+    return connector_type(system.connector).composer
 
 
 def try_connection(system: System) -> Description:

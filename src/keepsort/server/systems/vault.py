@@ -57,6 +57,12 @@ class Vault:
         row = KeptSecret.objects.filter(system=self._system, digest=digest).first()
         return decrypt(bytes(row.value), "vault") if row else None
 
+    def keep(self, digest: str, value: bytes) -> None:
+        """Keep a value that somebody gave, by the digest that stands for it."""
+        KeptSecret.objects.update_or_create(
+            system=self._system, digest=digest, defaults={"value": encrypt(value, "vault")}
+        )
+
     def flush(self) -> None:
         """Write what is not yet written."""
         kept = KeptSecret.objects.filter(system=self._system, digest__in=list(self._new))

@@ -398,6 +398,9 @@ export interface components {
         /** @description A request to carry out a plan. */
         AskRunShapeRequest: {
             confirmed?: string[];
+            answers?: {
+                [key: string]: string;
+            };
             /** @default stop */
             on_failure: components["schemas"]["OnFailureEnum"];
         };
@@ -576,11 +579,12 @@ export interface components {
         KindEnum: "backup" | "look";
         /**
          * @description * `stop` - stop
+         *     * `ask` - ask
          *     * `confirm` - confirm
          *     * `note` - note
          * @enum {string}
          */
-        LevelEnum: "stop" | "confirm" | "note";
+        LevelEnum: "stop" | "ask" | "confirm" | "note";
         /** @description Rows of one level, or of several opened at once. */
         LevelShape: {
             total: number;
@@ -816,6 +820,7 @@ export interface components {
             left_now: {
                 [key: string]: number;
             };
+            report: string[];
         };
         /**
          * @description * `waiting` - Waiting
@@ -829,6 +834,7 @@ export interface components {
             number: number;
             state: components["schemas"]["RunStepState"];
             already: boolean;
+            report: string;
             message: string;
             /** Format: date-time */
             finished_at: string | null;

@@ -1,0 +1,66 @@
+"""Keys as paths. Every key has one path, and every path one key.
+
+A key is split at its slashes. A part that is empty is named ``%``; bytes that are not UTF-8,
+control characters, and a ``%`` that could be taken for one of these are written as ``%`` and two
+hex digits.
+"""
+
+import re
+
+from keepsort.core.model import Path
+
+_ODD = re.compile(r"[\x00-\x1f\x7f\udc80-\udcff]|%(?=[0-9A-Fa-f]{2}|$)")
+_ESCAPED = re.compile(rb"%([0-9A-Fa-f]{2})")
+
+
+class Names:
+    """Turns keys beneath a prefix into paths, and back."""
+
+    def __init__(self, prefix: str) -> None:
+        if prefix and not prefix.endswith("/"):
+            prefix += "/"
+        self.prefix = prefix.encode()
+
+    def path(self, key: bytes) -> Path:
+        """Return the path of a key beneath the prefix."""
+        rest = key[len(self.prefix) :]
+        if rest.isascii():
+            text = rest.decode("ascii")
+            if text.isprintable() and "%" not in text and "//" not in text and text[-1:] != "/":
+                names = tuple(text.split("/"))
+                if names[0]:
+                    return names
+        return tuple(_name(part) for part in rest.split(b"/"))
+
+    def key(self, path: Path) -> bytes:
+        """Return the key at a path; the root is the prefix itself."""
+        return self.prefix + b"/".join(_part(name) for name in path)
+
+    def beneath(self, path: Path) -> bytes:
+        """Return what the keys of everything beneath a path begin with."""
+        return self.key(path) + b"/" if path else self.prefix
+
+
+def after_all(prefix: bytes) -> bytes:
+    """Return the end of the range of keys that begin with `prefix`, as the protocol asks for it."""
+    stripped = prefix.rstrip(b"\xff")
+    if not stripped:
+        return b"\0"  # to the end of all keys
+    return stripped[:-1] + bytes([stripped[-1] + 1])
+
+
+def _name(part: bytes) -> str:
+    if not part:
+        return "%"
+    text = part.decode("utf-8", "surrogateescape")
+    return _ODD.sub(lambda m: "".join(f"%{b:02X}" for b in _raw(m[0])), text)
+
+
+def _raw(text: str) -> bytes:
+    return text.encode("utf-8", "surrogateescape")
+
+
+def _part(name: str) -> bytes:
+    if name == "%":
+        return b""
+    return _ESCAPED.sub(lambda m: bytes([int(m[1], 16)]), name.encode())

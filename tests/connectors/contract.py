@@ -1,0 +1,212 @@
+"""What every connector must do, on its real server: a connector is done when it passes this.
+
+A connector's own tests derive a class from `Contract` and give it a `subject` fixture.
+"""
+
+import random
+from collections.abc import Sequence
+from typing import Protocol
+
+import pytest
+
+from keepsort.connectors.base import Connector, Grouping, Preparing
+from keepsort.connectors.errors import Conflict
+from keepsort.core.compare import Comparison, compare
+from keepsort.core.model import Path, object_digest
+from keepsort.core.plan import Composer, Pick, Plan, Step, plan_restore, plan_undo, rehearse
+from keepsort.core.plan.rehearsal import is_done
+from keepsort.core.snapshot import MemoryStore, Snapshot, SnapshotBuilder
+
+
+class Keeper:
+    """Secrets in memory."""
+
+    def __init__(self) -> None:
+        self.kept: dict[str, bytes] = {}
+
+    def digest(self, value: bytes) -> str:
+        name = f"digest-{value.hex()}"
+        self.kept[name] = value
+        return name
+
+    def reveal(self, digest: str) -> bytes | None:
+        return self.kept.get(digest)
+
+
+class Subject(Protocol):
+    """A real server with some data, and ways to change it that are not the connector's own.
+
+    states: the kinds of difference that `harm` makes.
+    """
+
+    composer: Composer
+    states: set[str]
+
+    def open(self) -> Connector:
+        """Open the connector with an account that may do everything."""
+
+    def harm(self) -> None:
+        """Change the server's data with its own tools, in every way there is."""
+
+    def meddle(self, path: Path) -> None:
+        """Change one object that `harm` has changed once more, as somebody else would."""
+
+    def hide(self) -> tuple[Connector, Path] | None:
+        """Return a connector of an account that may not read an object, and which one."""
+
+
+class Desk:
+    """One connector at work, as the engine works with it."""
+
+    def __init__(self, subject: Subject) -> None:
+        self.subject = subject
+        self.store = MemoryStore()
+        self.connector = subject.open()
+
+    def look(self, connector: Connector | None = None) -> Snapshot:
+        connector = connector or self.connector
+        described = connector.describe()
+        builder = SnapshotBuilder(self.store, described.schema, depth_first=described.depth_first)
+        for path, obj in connector.observe():
+            builder.add(path, obj)
+        return builder.finish()
+
+    def plan(self, comparison: Comparison, picks: Sequence[Pick]) -> Plan:
+        plan = plan_restore(comparison, list(picks), composer=self.subject.composer)
+        assert not plan.stopped, plan.findings
+        found = self.connector.check(plan.steps, comparison.left)
+        assert not [f for f in found if f.level == "stop"], found
+        for step in plan.steps:
+            assert self.connector.render(step)
+        return plan
+
+    def carry_out(self, steps: Sequence[Step], connector: Connector | None = None) -> list[bool]:
+        """Carry out steps and see that each reads back as planned; tell which wrote something."""
+        connector = connector or self.connector
+        schema = connector.describe().schema
+        standing = None
+        if isinstance(connector, Preparing):
+            standing = connector.standing(steps)
+            connector.begin(standing)
+        groups = (
+            connector.groups(steps) if isinstance(connector, Grouping) else [[s] for s in steps]
+        )
+        wrote = []
+        for group in groups:
+            real = [s for s in group if not _is_implied(schema, s)]
+            if isinstance(connector, Grouping):
+                outcomes = connector.apply_group(real) if real else []
+            else:
+                outcomes = [connector.apply(s) for s in real]
+            wrote += [not o.already for o in outcomes]
+            for step, found in zip(real, connector.read([s.final_path for s in real]), strict=True):
+                assert is_done(schema, step, found), (step, found)
+        if standing is not None and isinstance(connector, Preparing):
+            connector.end(standing, steps)
+        return wrote
+
+
+def _is_implied(schema: object, step: Step) -> bool:
+    return step.action in ("create", "delete") and schema.is_implied(step.kind)  # type: ignore[attr-defined]
+
+
+def content(tree: Snapshot) -> dict[Path, str]:
+    """What counts of a tree: every object's digest; folders that only others imply are left out."""
+    return {
+        node.path: object_digest(tree.schema, node.entry.kind, tree.object(node).attributes)
+        for node in tree.walk()
+        if not tree.schema.is_implied(node.entry.kind)
+    }
+
+
+EVERYTHING = (Pick((), "branch"), Pick((), "remove"))
+
+
+class Contract:
+    """The tests."""
+
+    def test_says_what_it_is(self, subject: Subject) -> None:
+        described = subject.open().describe()
+        assert described.software
+        assert described.schema.kinds
+        assert described.promises.compare_and_set in ("server", "check")
+
+    def test_the_same_look_twice(self, subject: Subject) -> None:
+        desk = Desk(subject)
+        assert desk.look().root.significant == desk.look().root.significant
+        assert isinstance(desk.connector.validate(desk.look()), list)
+
+    def test_everything_goes_back_and_can_be_undone(self, subject: Subject) -> None:
+        desk = Desk(subject)
+        backup = desk.look()
+        subject.harm()
+        live = desk.look()
+        comparison = compare(backup, live)
+        assert {d.state for d in comparison.differences} >= subject.states
+        plan = desk.plan(comparison, EVERYTHING)
+        assert all(desk.carry_out(plan.steps))
+        again = desk.look()
+        assert content(again) == content(backup)
+        assert content(rehearse(live, plan.steps, subject.composer)) == content(backup)
+        desk.carry_out(plan_undo(plan.steps))
+        assert content(desk.look()) == content(live)
+
+    @pytest.mark.parametrize("seed", range(4))
+    def test_random_picks_change_what_was_foretold_and_nothing_else(
+        self, subject: Subject, seed: int
+    ) -> None:
+        desk = Desk(subject)
+        backup = desk.look()
+        subject.harm()
+        live = desk.look()
+        comparison = compare(backup, live)
+        chosen = random.Random(seed).sample(
+            comparison.differences, max(1, len(comparison.differences) // 3)
+        )
+        picks = [Pick(d.path, "remove" if d.state == "extra" else "object") for d in chosen]
+        plan = plan_restore(comparison, picks, composer=subject.composer)
+        if plan.stopped:  # what was drawn stands in the way of something else
+            picks = picks[:1]
+            plan = desk.plan(comparison, picks)
+        desk.carry_out(plan.steps)
+        foretold = content(rehearse(live, plan.steps, subject.composer))
+        assert content(desk.look()) == foretold
+        desk.carry_out(plan_undo(plan.steps))
+        assert content(desk.look()) == content(live)
+
+    def test_what_somebody_else_changed_is_not_overwritten(self, subject: Subject) -> None:
+        desk = Desk(subject)
+        backup = desk.look()
+        subject.harm()
+        comparison = compare(backup, desk.look())
+        changed = [d for d in comparison.differences if d.state == "changed"]
+        plan = desk.plan(comparison, [Pick(changed[-1].path)])
+        subject.meddle(plan.steps[-1].path)
+        before = content(desk.look())
+        with pytest.raises(Conflict):
+            desk.carry_out(plan.steps)
+        assert content(desk.look()) == before
+
+    def test_after_a_crash_nothing_is_done_twice(self, subject: Subject) -> None:
+        desk = Desk(subject)
+        backup = desk.look()
+        subject.harm()
+        plan = desk.plan(compare(backup, desk.look()), EVERYTHING)
+        half = len(plan.steps) // 2 + 1
+        desk.carry_out(plan.steps[:half])
+        wrote = desk.carry_out(plan.steps[:half], subject.open())
+        assert not any(wrote), "all of it was done before the crash"
+        desk.carry_out(plan.steps[half:], subject.open())
+        assert content(desk.look()) == content(backup)
+
+    def test_what_may_not_be_read_is_not_taken_for_gone(self, subject: Subject) -> None:
+        desk = Desk(subject)
+        full = desk.look()
+        hidden = subject.hide()
+        if hidden is None:
+            pytest.skip("this system has one account, which sees everything")
+        connector, path = hidden
+        assert full.find(path) is not None
+        found = connector.read([path])[0]
+        assert found is not None
+        assert found.unreadable
