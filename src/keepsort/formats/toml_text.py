@@ -1,0 +1,104 @@
+"""TOML 1.0: tables as sections, their keys with typed values."""
+
+import re
+import tomllib
+from collections import Counter
+from datetime import date, datetime, time
+from typing import Any
+
+from keepsort.core.model import Value
+from keepsort.formats.places import NotParsed, Place, Span, line_number, line_stop
+
+_HEADER = re.compile(
+    r"[ \t]*(\[\[?)[ \t]*(?P<name>[^\n#]+?)[ \t]*\]\]?[ \t]*(?:#[^\n]*)?(?=\r?\n|$)"
+)
+_KEY = re.compile(
+    r"""[ \t]*(?P<key>(?:[A-Za-z0-9_-]+|"(?:[^"\\\n]|\\.)*"|'[^'\n]*')
+    (?:[ \t]*\.[ \t]*(?:[A-Za-z0-9_-]+|"(?:[^"\\\n]|\\.)*"|'[^'\n]*'))*)[ \t]*=[ \t]*""",
+    re.VERBOSE,
+)
+_STRING = re.compile(
+    r'"""(?:[^\\]|\\.)*?"{3,5}|' r"'''.*?'{3,5}|" r'"(?:[^"\\\n]|\\.)*"|' r"'[^'\n]*'", re.DOTALL
+)
+_LINE = re.compile(r"at line (\d+)")
+
+
+def places(text: str) -> list[Place]:
+    """Read tables and keys; tables of an array are told by their number. Raises `NotParsed`."""
+    try:
+        tomllib.loads(text.replace("\r\n", "\n"))
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        line = _LINE.search(str(error))
+        raise NotParsed(int(line[1]) if line else 1, str(error).split(" (at")[0]) from None
+    found: list[Place] = []
+    counts: Counter[str] = Counter()
+    table: Place | None = None
+    at = 0
+    while at < len(text):
+        header, key = _HEADER.match(text, at), _KEY.match(text, at)
+        if header and not key:
+            name = header["name"]
+            if header[1] == "[[":
+                counts[name] += 1
+                name = f"{name}[{counts[name]}]"
+            stop = line_stop(text, header.end())
+            table = Place((name,), Span(at, stop), section=True, inside=stop)
+            found.append(table)
+            at = stop
+        elif key:
+            end = _value_end(text, key.end())
+            value = tomllib.loads(f"x = {text[key.end() : end]}".replace("\r\n", "\n"))["x"]
+            whole = Span(at, line_stop(text, end))
+            path = (table.path[0], key["key"]) if table else (key["key"],)
+            found.append(Place(path, whole, _plain(value), held=Span(key.end(), end)))
+            if table is not None:
+                number = found.index(table)
+                table = Place(
+                    table.path, Span(table.whole.start, whole.stop), section=True,
+                    inside=table.inside,
+                )  # fmt: skip
+                found[number] = table
+            at = whole.stop
+        else:
+            at = line_stop(text, at)
+    _see_all(text, found)
+    return found
+
+
+def _value_end(text: str, at: int) -> int:
+    """Return where a value ends: at a comment or a line end outside of strings and brackets."""
+    depth = 0
+    while at < len(text):
+        string = _STRING.match(text, at)
+        if string:
+            at = string.end()
+            continue
+        sign = text[at]
+        if sign in "[{":
+            depth += 1
+        elif sign in "]}":
+            depth -= 1
+        elif sign == "#" and depth:
+            at = text.find("\n", at)
+            continue
+        elif sign == "#" or (sign == "\n" and not depth):
+            break
+        at += 1
+    return len(text[:at].rstrip())
+
+
+def _see_all(text: str, found: list[Place]) -> None:
+    paths = [place.path for place in found]
+    if len(set(paths)) < len(paths):
+        again = next(p for p in found if paths.count(p.path) > 1)
+        raise NotParsed(line_number(text, again.whole.start), f"{again.path[-1]} comes again")
+
+
+def _plain(value: Any) -> Value:
+    if isinstance(value, datetime | date | time):
+        return value.isoformat()
+    if isinstance(value, list):
+        return [_plain(v) for v in value]
+    if isinstance(value, dict):
+        return {k: _plain(v) for k, v in value.items()}
+    return value
