@@ -91,6 +91,17 @@ class Outcome(msgspec.Struct, frozen=True):
     report: str = ""
 
 
+class Ending(msgspec.Struct, frozen=True):
+    """How a run was ended.
+
+    report: what the system said. failed: what did not work out, in plain words; empty where all
+        did.
+    """
+
+    report: tuple[str, ...] = ()
+    failed: str = ""
+
+
 DONE = Outcome()
 ALREADY = Outcome(already=True)
 
@@ -161,8 +172,18 @@ class Preparing(Protocol):
     def begin(self, standing: dict[str, Value]) -> None:
         """Make the system ready. It is called again where a run goes on after a crash."""
 
-    def end(self, standing: dict[str, Value], done: Sequence[Step]) -> list[str]:
-        """Put back what `begin` altered, do what is asked for once, and return what to report."""
+    def end(self, standing: dict[str, Value], done: Sequence[Step]) -> Ending:
+        """Put back what `begin` altered, and do what is to be done once for all steps."""
+
+
+@runtime_checkable
+class Learning(Protocol):
+    """A connector that learns options at the first contact, like the key of a host.
+
+    learned: what it has learned this time, to be kept among the system's options.
+    """
+
+    learned: dict[str, str]
 
 
 @runtime_checkable

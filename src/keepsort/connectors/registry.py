@@ -26,9 +26,10 @@ class ConnectorType(msgspec.Struct, frozen=True):
 def connector_types() -> dict[str, ConnectorType]:
     """Return every connector by name."""
     from keepsort.connectors.directory import DIRECTORY
+    from keepsort.connectors.hostfiles import HOSTFILES
     from keepsort.connectors.keystore import KEYSTORE
 
-    return {t.name: t for t in (DIRECTORY, KEYSTORE)}
+    return {t.name: t for t in (DIRECTORY, KEYSTORE, HOSTFILES)}
 
 
 def connector_type(name: str) -> ConnectorType:

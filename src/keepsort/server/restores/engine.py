@@ -125,7 +125,6 @@ def carry_out(run_id: int) -> Run:
         try:
             with opened(run.system) as connector:
                 _Carrier(run, connector).go()
-            run.message = ""
         except ConnectorError as error:
             run.message = str(error)
             run.steps.filter(state__in=[_State.WAITING]).update(
@@ -266,9 +265,11 @@ def end(run: Run, connector: Connector) -> None:
         return
     done = set(run.steps.filter(state=_State.DONE, already=False).values_list("number", flat=True))
     steps = [step for step in open_plan(run.plan).steps if step.number in done]
-    run.report = connector.end(run.standing, steps)
+    ending = connector.end(run.standing, steps)
+    run.report = list(ending.report)
+    run.message = ending.failed
     run.standing = None
-    run.save(update_fields=["report", "standing"])
+    run.save(update_fields=["report", "message", "standing"])
 
 
 def put_back(run: Run) -> None:
@@ -284,7 +285,7 @@ def _finish(run: Run) -> None:
     states = list(run.steps.values_list("state", flat=True))
     done = states.count(_State.DONE)
     if done == len(states):
-        run.outcome = "verified" if run.standing is None else "partial"
+        run.outcome = "partial" if run.message else "verified"
     elif run.cancel_asked:
         run.outcome = "cancelled"
     else:

@@ -5,7 +5,7 @@ from contextlib import contextmanager
 
 from django.db import IntegrityError, transaction
 
-from keepsort.connectors.base import Connector, Description, Endpoint
+from keepsort.connectors.base import Connector, Description, Endpoint, Learning
 from keepsort.connectors.registry import connector_type
 from keepsort.core.plan import Composer
 from keepsort.server.problems import NotFound, Problem
@@ -66,6 +66,9 @@ def opened(system: System) -> Iterator[Connector]:
     try:
         yield connector
         vault.flush()
+        if isinstance(connector, Learning) and connector.learned:
+            system.options = {**system.options, **connector.learned}
+            system.save(update_fields=["options"])
     finally:
         connector.close()
 

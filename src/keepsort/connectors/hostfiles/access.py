@@ -1,0 +1,311 @@
+"""Files on a host, as far as the connector needs them: over SFTP, or on this machine."""
+
+import grp
+import hashlib
+import os
+import pwd
+import shlex
+import stat
+import subprocess
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from pathlib import Path as FilePath
+from typing import Protocol
+
+import paramiko
+
+from keepsort.connectors.errors import NotAllowed, Refused, Unreachable
+
+_SECONDS = 60
+
+
+@dataclass(frozen=True)
+class Status:
+    """What is known of a file without opening it; links are not followed."""
+
+    name: str
+    mode: int
+    size: int
+    uid: int
+    gid: int
+    changed: int
+
+
+class Access(Protocol):
+    """A way to files. Every call raises OSError, or a `ConnectorError` if the way is gone."""
+
+    def status(self, path: str) -> Status:
+        """Return what is known of one file."""
+
+    def listed(self, path: str) -> list[Status]:
+        """Return the files of a folder, by name."""
+
+    def contents(self, path: str, limit: int) -> bytes | None:
+        """Return a file's bytes; None where it is larger than `limit`."""
+
+    def digest(self, path: str) -> str:
+        """Return the SHA-256 of a file's bytes, as hex."""
+
+    def target(self, path: str) -> str:
+        """Return where a link leads."""
+
+    def real(self, path: str) -> str:
+        """Return a path with all links in it followed."""
+
+    def write_new(self, path: str, data: bytes) -> None:
+        """Write a file that must not exist yet, and see that it is on the disk."""
+
+    def link_new(self, path: str, target: str) -> None:
+        """Make a link that must not exist yet."""
+
+    def set_mode(self, path: str, mode: int) -> None:
+        """Set the permissions of a file."""
+
+    def set_owner(self, path: str, uid: int, gid: int) -> None:
+        """Set owner and group of a file."""
+
+    def replace(self, path: str, to: str) -> None:
+        """Give a file another name; what has that name goes (POSIX rename)."""
+
+    def make_folder(self, path: str) -> None:
+        """Make a folder."""
+
+    def remove(self, path: str, folder: bool) -> None:
+        """Take away a file or an empty folder."""
+
+    def run(self, words: list[str]) -> tuple[int, str]:
+        """Run a command; return its exit code, and what it wrote."""
+
+    def names(self) -> tuple[dict[int, str], dict[int, str]]:
+        """Return the names of users and groups by their numbers."""
+
+    def software(self) -> str:
+        """Return what answers."""
+
+    def close(self) -> None:
+        """Let go of the way."""
+
+
+class LocalAccess:
+    """Files on this machine."""
+
+    def status(self, path: str) -> Status:
+        found = os.lstat(path)
+        return Status(
+            FilePath(path).name, found.st_mode, found.st_size, found.st_uid, found.st_gid,
+            int(found.st_mtime),
+        )  # fmt: skip
+
+    def listed(self, path: str) -> list[Status]:
+        return [self.status(os.path.join(path, name)) for name in sorted(os.listdir(path))]
+
+    def contents(self, path: str, limit: int) -> bytes | None:
+        descriptor = os.open(path, os.O_RDONLY | os.O_NOFOLLOW)
+        with os.fdopen(descriptor, "rb") as file:
+            data = file.read(limit + 1)
+        return None if len(data) > limit else data
+
+    def digest(self, path: str) -> str:
+        descriptor = os.open(path, os.O_RDONLY | os.O_NOFOLLOW)
+        with os.fdopen(descriptor, "rb") as file:
+            return hashlib.file_digest(file, "sha256").hexdigest()
+
+    def target(self, path: str) -> str:
+        return os.readlink(path)
+
+    def real(self, path: str) -> str:
+        return os.path.realpath(path, strict=True)
+
+    def write_new(self, path: str, data: bytes) -> None:
+        descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)
+        with os.fdopen(descriptor, "wb") as file:
+            file.write(data)
+            file.flush()
+            os.fsync(file.fileno())
+
+    def link_new(self, path: str, target: str) -> None:
+        os.symlink(target, path)
+
+    def set_mode(self, path: str, mode: int) -> None:
+        os.chmod(path, mode)
+
+    def set_owner(self, path: str, uid: int, gid: int) -> None:
+        os.lchown(path, uid, gid)
+
+    def replace(self, path: str, to: str) -> None:
+        os.rename(path, to)
+        folder = os.open(os.path.dirname(to) or "/", os.O_RDONLY)
+        try:
+            os.fsync(folder)
+        finally:
+            os.close(folder)
+
+    def make_folder(self, path: str) -> None:
+        os.mkdir(path)
+
+    def remove(self, path: str, folder: bool) -> None:
+        if folder:
+            os.rmdir(path)
+        else:
+            os.unlink(path)
+
+    def run(self, words: list[str]) -> tuple[int, str]:
+        try:
+            done = subprocess.run(  # noqa: S603 - only what an administrator has listed
+                words, capture_output=True, timeout=_SECONDS, check=False, stdin=subprocess.DEVNULL
+            )
+        except (OSError, subprocess.TimeoutExpired) as error:
+            return 127, str(error)
+        return done.returncode, (done.stdout + done.stderr).decode("utf-8", "replace").strip()
+
+    def names(self) -> tuple[dict[int, str], dict[int, str]]:
+        users = {entry.pw_uid: entry.pw_name for entry in pwd.getpwall()}
+        return users, {entry.gr_gid: entry.gr_name for entry in grp.getgrall()}
+
+    def software(self) -> str:
+        found = os.uname()
+        return f"{found.sysname} {found.release} (this machine)"
+
+    def close(self) -> None:
+        """Nothing is held."""
+
+
+class SftpAccess:
+    """Files over SFTP, the protocol of OpenSSH with its extensions."""
+
+    def __init__(self, client: paramiko.SSHClient, where: str) -> None:
+        self._client = client
+        self._where = where
+        try:
+            self._sftp = client.open_sftp()
+        except paramiko.SSHException as error:
+            raise Unreachable(f"{where} gives no SFTP: {error}.") from None
+        channel = self._sftp.get_channel()
+        if channel is not None:
+            channel.settimeout(_SECONDS)
+
+    @contextmanager
+    def _connected(self) -> Iterator[None]:
+        try:
+            yield
+        except (EOFError, paramiko.SSHException, ConnectionError, TimeoutError) as error:
+            raise Unreachable(f"The connection to {self._where} broke: {error!r}.") from None
+
+    def status(self, path: str) -> Status:
+        with self._connected():
+            return _status(FilePath(path).name, self._sftp.lstat(path))
+
+    def listed(self, path: str) -> list[Status]:
+        with self._connected():
+            found = [_status(entry.filename, entry) for entry in self._sftp.listdir_attr(path)]
+        return sorted(found, key=lambda s: s.name)
+
+    def contents(self, path: str, limit: int) -> bytes | None:
+        with self._connected(), self._sftp.open(path, "rb") as file:
+            size = file.stat().st_size or 0
+            if size > limit:
+                return None
+            if size:
+                file.prefetch(size)
+            data = file.read(limit + 1)
+        return None if len(data) > limit else data
+
+    def digest(self, path: str) -> str:
+        found = hashlib.sha256()
+        with self._connected(), self._sftp.open(path, "rb") as file:
+            file.prefetch()
+            while block := file.read(1 << 18):
+                found.update(block)
+        return found.hexdigest()
+
+    def target(self, path: str) -> str:
+        with self._connected():
+            return self._sftp.readlink(path) or ""
+
+    def real(self, path: str) -> str:
+        with self._connected():
+            self._sftp.stat(path)
+            return self._sftp.normalize(path)
+
+    def write_new(self, path: str, data: bytes) -> None:
+        with self._connected(), self._sftp.open(path, "wxb") as file:
+            file.chmod(0o600)
+            file.write(data)
+            file.flush()
+            with suppress(OSError):  # an extension of OpenSSH's; other servers may lack it
+                self._sftp._request(200, "fsync@openssh.com", file.handle)  # type: ignore[attr-defined]
+
+    def link_new(self, path: str, target: str) -> None:
+        with self._connected():
+            self._sftp.symlink(target, path)
+
+    def set_mode(self, path: str, mode: int) -> None:
+        with self._connected():
+            self._sftp.chmod(path, mode)
+
+    def set_owner(self, path: str, uid: int, gid: int) -> None:
+        with self._connected():
+            self._sftp.chown(path, uid, gid)
+
+    def replace(self, path: str, to: str) -> None:
+        with self._connected():
+            self._sftp.posix_rename(path, to)
+
+    def make_folder(self, path: str) -> None:
+        with self._connected():
+            self._sftp.mkdir(path)
+
+    def remove(self, path: str, folder: bool) -> None:
+        with self._connected():
+            (self._sftp.rmdir if folder else self._sftp.remove)(path)
+
+    def run(self, words: list[str]) -> tuple[int, str]:
+        with self._connected():
+            # the words are quoted one by one, so the host's shell passes them on as they are
+            _, out, errors = self._client.exec_command(shlex.join(words), timeout=_SECONDS)
+            written = out.read() + errors.read()
+            return out.channel.recv_exit_status(), written.decode("utf-8", "replace").strip()
+
+    def names(self) -> tuple[dict[int, str], dict[int, str]]:
+        return self._named("/etc/passwd"), self._named("/etc/group")
+
+    def _named(self, path: str) -> dict[int, str]:
+        try:
+            text = (self.contents(path, 1 << 22) or b"").decode("utf-8", "replace")
+        except OSError:
+            return {}
+        rows = [line.split(":") for line in text.splitlines()]
+        return {int(row[2]): row[0] for row in rows if len(row) > 2 and row[2].isdigit()}
+
+    def software(self) -> str:
+        transport = self._client.get_transport()
+        return transport.remote_version if transport else "SSH"
+
+    def close(self) -> None:
+        with suppress(Exception):
+            self._client.close()
+
+
+def _status(name: str, found: paramiko.SFTPAttributes) -> Status:
+    return Status(
+        name, found.st_mode or 0, found.st_size or 0, found.st_uid or 0, found.st_gid or 0,
+        int(found.st_mtime or 0),
+    )  # fmt: skip
+
+
+@contextmanager
+def plain_errors(path: str) -> Iterator[None]:
+    """Turn errors of the file system into those of connectors."""
+    try:
+        yield
+    except PermissionError:
+        raise NotAllowed(f"The account may not do this to {path}.") from None
+    except OSError as error:
+        why = error.strerror or str(error) or "the host gives no reason"
+        raise Refused(f"{path}: {why}.") from None
+
+
+def is_kind(status: Status, test: int) -> bool:
+    """Tell whether a file is of one type, like `stat.S_IFDIR`."""
+    return stat.S_IFMT(status.mode) == test

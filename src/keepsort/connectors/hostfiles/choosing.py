@@ -1,0 +1,119 @@
+"""Which files are looked at, how they are read, and what may be run for them."""
+
+import shlex
+from fnmatch import fnmatchcase
+from posixpath import basename, normpath
+
+import msgspec
+
+from keepsort.connectors.base import Endpoint
+from keepsort.connectors.errors import Misconfigured
+from keepsort.formats import FORMATS
+
+
+class Command(msgspec.Struct, frozen=True):
+    """What is run for files like `pattern`; ``{}`` among the words stands for the file."""
+
+    pattern: str
+    check: tuple[str, ...]
+    apply: tuple[str, ...]
+
+
+class Choice(msgspec.Struct, frozen=True):
+    """What the system's options say about files."""
+
+    folders: tuple[str, ...]
+    include: tuple[str, ...]
+    exclude: tuple[str, ...]
+    formats: tuple[tuple[str, str], ...]
+    commands: tuple[Command, ...]
+    largest: int
+    contents: bool
+
+    @classmethod
+    def of(cls, endpoint: Endpoint) -> "Choice":
+        """Read the options. Raises `Misconfigured`."""
+        options = endpoint.options
+        largest = options.get("largest") or "1048576"
+        if not largest.isdigit():
+            raise Misconfigured(f"The largest text is {largest!r}, which is no number of bytes.")
+        return cls(
+            folders=_folders(options.get("folders", "")),
+            include=_listed(options.get("include", "")),
+            exclude=_listed(options.get("exclude", "")),
+            formats=tuple(_format(line) for line in _lines(options.get("formats", ""))),
+            commands=tuple(_command(line) for line in _lines(options.get("commands", ""))),
+            largest=int(largest),
+            contents=options.get("binaries") == "contents",
+        )
+
+    def takes(self, path: str, folder: bool) -> bool:
+        """Tell whether a file or folder is among those looked at."""
+        if any(_like(path, pattern) for pattern in self.exclude):
+            return False
+        return folder or not self.include or any(_like(path, p) for p in self.include)
+
+    def format(self, path: str) -> str:
+        """Return the kind that a text file at a path is of."""
+        for pattern, name in self.formats:
+            if _like(path, pattern):
+                return name
+        for known in FORMATS.values():
+            if any(fnmatchcase(basename(path), pattern) for pattern in known.patterns):
+                return known.name
+        return "text"
+
+    def command(self, path: str) -> Command | None:
+        """Return what is run for a file; the first pattern that it is like counts."""
+        return next((c for c in self.commands if _like(path, c.pattern)), None)
+
+
+def _like(path: str, pattern: str) -> bool:
+    return fnmatchcase(path if "/" in pattern else basename(path), pattern)
+
+
+def _listed(text: str) -> tuple[str, ...]:
+    return tuple(part.strip() for part in text.split(",") if part.strip())
+
+
+def _lines(text: str) -> list[str]:
+    return [line.strip() for line in text.splitlines() if line.strip()]
+
+
+def _folders(text: str) -> tuple[str, ...]:
+    found = _listed(text)
+    for folder in found:
+        if not folder.startswith("/"):
+            raise Misconfigured(f"The folder {folder!r} is no absolute path.", "Write it as /….")
+    if not found:
+        raise Misconfigured("No folders are chosen.", "Give the option folders=/one,/another.")
+    plain = sorted({normpath(folder) for folder in found})
+    return tuple(f for f in plain if not any(f != o and is_in(f, o) for o in plain))
+
+
+def is_in(path: str, folder: str) -> bool:
+    """Tell whether a path is a folder or lies in it."""
+    return path == folder or path.startswith(folder.rstrip("/") + "/")
+
+
+def _format(line: str) -> tuple[str, str]:
+    pattern, equals, name = (part.strip() for part in line.rpartition("="))
+    if not equals or name not in (*FORMATS, "text"):
+        raise Misconfigured(
+            f"{line!r} is no format of files.",
+            f"Write PATTERN = {', '.join(FORMATS)} or text, one a line.",
+        )
+    return pattern, name
+
+
+def _command(line: str) -> Command:
+    parts = [part.strip() for part in line.split("|")]
+    try:
+        words = [tuple(shlex.split(part)) for part in parts[1:]]
+    except ValueError as error:
+        raise Misconfigured(f"The commands in {line!r} cannot be read: {error}.") from None
+    if len(parts) not in (2, 3) or not parts[0]:
+        raise Misconfigured(
+            f"{line!r} is no line of commands.", "Write PATTERN | check command | apply command."
+        )
+    return Command(parts[0], words[0], words[1] if len(words) > 1 else ())

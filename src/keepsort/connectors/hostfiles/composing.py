@@ -1,0 +1,74 @@
+"""How files hold sections and keys; the kinds of object a host has."""
+
+from collections.abc import Iterator, Sequence
+
+from keepsort.core.model import Attributes, AttributeSpec, ConfigObject, Kind, Path, Schema
+from keepsort.core.plan import Edit, Unfit
+from keepsort.formats import FORMATS, NotParsed, edited
+
+_TEXT = AttributeSpec(shape="text", label="text")
+_FIXED = {"renamable": False}
+
+SCHEMA = Schema(
+    kinds={
+        "place": Kind("place", "place", icon="folder", implied=True, renamable=False),
+        "folder": Kind("folder", "folder", icon="folder"),
+        "link": Kind("link", "link", icon="link"),
+        "text": Kind("text", "text file", icon="file"),
+        "binary": Kind("binary", "file without text", icon="file"),
+        **{
+            name: Kind(name, found.label, icon="file", parts_in="text")
+            for name, found in FORMATS.items()
+        },
+        "section": Kind("section", "section", icon="list", renamable=False),
+        "entry": Kind("entry", "key", icon="key", renamable=False),
+    },
+    attributes={
+        "text": _TEXT,
+        "value": AttributeSpec(shape="sequence", label="value"),
+        "mode": AttributeSpec(label="permissions"),
+        "target": AttributeSpec(label="leads to"),
+        "digest": AttributeSpec(label="SHA-256"),
+        "bytes": AttributeSpec(label="size", unit="bytes"),
+    },
+)
+
+
+def parts(kind: str, text: str) -> Iterator[tuple[Path, ConfigObject]]:
+    """Yield what a text of a format holds, parents first. Raises `NotParsed`."""
+    for place in FORMATS[kind].places(text):
+        if place.section:
+            yield place.path, ConfigObject(name=place.path[-1], kind="section")
+        else:
+            attributes = {"value": place.value}
+            yield place.path, ConfigObject(name=place.path[-1], kind="entry", attributes=attributes)
+
+
+class FileComposer:
+    """Opens and edits texts of files."""
+
+    def parts(self, kind: str, attributes: Attributes) -> Iterator[tuple[Path, ConfigObject]]:
+        """Yield sections and keys; nothing where the text does not parse."""
+        try:
+            yield from list(parts(kind, str(attributes.get("text", ""))))
+        except NotParsed:
+            return
+
+    def edited(
+        self, kind: str, live: Attributes, backup: Attributes, edits: Sequence[Edit]
+    ) -> Attributes:
+        """Return the live file with some keys as they should be, the rest of its text untouched."""
+        if kind not in FORMATS or "text" not in live:
+            raise Unfit("The live file is not kept as a text of this format. Pick all of it.")
+        backup_text = str(backup.get("text", ""))
+        text = edited(FORMATS[kind].places, str(live["text"]), backup_text, edits)
+        return {**live, "text": text}
+
+    def settled(
+        self, kind: str, live: Attributes, wanted: Attributes, backup: Attributes
+    ) -> Attributes:
+        """Return what was wanted: nothing of a file depends on something else of it."""
+        return wanted
+
+
+COMPOSER = FileComposer()

@@ -1,0 +1,296 @@
+"""The config files connector: over a real OpenSSH server, and on this machine."""
+
+import os
+import socket
+from collections.abc import Iterator
+from pathlib import Path as FilePath
+
+import pytest
+
+from demo.servers.sshd import Sshd
+from keepsort.connectors import errors
+from keepsort.connectors.base import Connector, Endpoint, Learning
+from keepsort.connectors.hostfiles.composing import COMPOSER
+from keepsort.connectors.hostfiles.connector import open_hostfiles
+from keepsort.core.compare import compare
+from keepsort.core.model import Path
+from keepsort.core.plan import AttributePick, Pick, plan_restore
+from tests.connectors.contract import Contract, Desk, Keeper, content
+
+CHRONY = """\
+# time of the lagoon gateway
+server ntp1.kelpmoor.example iburst
+server ntp2.kelpmoor.example iburst
+makestep 1.0 3
+"""
+PROXY = """\
+# routes of the proxy
+listen: 443  # tls
+routes:
+  - path: /tickets
+    to: 192.0.2.4
+limits:
+  per_minute: 60
+"""
+POLL = "[poll]\nevery = 5   \nretries = 3\n\n[alerts]\nmail = keeper@kelpmoor.example\n"
+
+
+@pytest.fixture(scope="module")
+def sshd(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Sshd]:
+    server = Sshd(tmp_path_factory.mktemp("sshd"))
+    yield server
+    server.stop()
+
+
+class FileSubject:
+    """A gateway's folder of files."""
+
+    composer = COMPOSER
+    states = {"missing", "extra", "changed"}
+
+    def __init__(self, folder: FilePath, sshd: Sshd | None) -> None:
+        self.sshd = sshd
+        self.etc = folder / "etc"
+        (self.etc / "alerts").mkdir(parents=True)
+        self.write("chrony.conf", CHRONY)
+        self.write("proxy.yaml", PROXY)
+        self.write("poll.ini", POLL.replace("\n", "\r\n"))
+        self.write("motd", "Gateway of the lagoon\nkeep out\n")
+        self.write("alerts/ph.json", '{"above": 8.40, "quiet": false}\n')
+        self.write("alerts/old.toml", "[a]\nb = 1\n")
+        (self.etc / "logo.bin").write_bytes(b"\0\1\2")
+        (self.etc / "current").symlink_to("motd")
+        (self.etc / "poll.ini").chmod(0o600)
+
+    def write(self, name: str, text: str) -> None:
+        (self.etc / name).write_bytes(text.encode())
+
+    def options(self, **more: str) -> dict[str, str]:
+        options = {"folders": str(self.etc), "binaries": "contents"}
+        if self.sshd is not None:
+            options["key_file"] = str(self.sshd.user_key)
+        return {**options, **more}
+
+    def open(self, **more: str) -> Connector:
+        address = self.sshd.address if self.sshd is not None else "file:///"
+        return open_hostfiles(Endpoint(address=address, options=self.options(**more)), Keeper())
+
+    def path(self, *names: str) -> Path:
+        return (*self.etc.parts[1:], *names)
+
+    def harm(self) -> None:
+        self.write("chrony.conf", CHRONY.replace("server ntp1", "server wrong"))
+        self.write(
+            "proxy.yaml", PROXY.replace("443", "8443").replace("  per_minute: 60\n", "  x: 1\n")
+        )
+        self.write("poll.ini", (POLL.replace("= 5", "= 60") + "sms = 1\n").replace("\n", "\r\n"))
+        (self.etc / "alerts" / "ph.json").unlink()
+        (self.etc / "alerts" / "old.toml").rename(self.etc / "alerts" / "older.toml")
+        (self.etc / "logo.bin").write_bytes(b"\0\2")
+        (self.etc / "current").unlink()
+        (self.etc / "current").symlink_to("elsewhere")
+        (self.etc / "motd").chmod(0o755)
+        (self.etc / "extra").mkdir()
+        self.write("extra/new.conf", "a b\n")
+
+    def meddle(self, path: Path) -> None:
+        file = FilePath("/", *path)
+        if file.is_symlink():
+            file.unlink()
+            file.symlink_to("meddled")
+        else:
+            file.write_text("meddled with\n")
+
+    def hide(self) -> tuple[Connector, Path] | None:
+        if os.getuid() == 0:
+            return None  # root may read everything
+        (self.etc / "alerts").chmod(0)
+        return self.open(), self.path("alerts")
+
+
+@pytest.fixture(params=["sftp", "local"])
+def subject(request: pytest.FixtureRequest, sshd: Sshd, tmp_path: FilePath) -> FileSubject:
+    return FileSubject(tmp_path, sshd if request.param == "sftp" else None)
+
+
+class TestHostFiles(Contract):
+    """Over both ways."""
+
+
+@pytest.fixture
+def here(tmp_path: FilePath) -> FileSubject:
+    return FileSubject(tmp_path, None)
+
+
+def restored(subject: FileSubject, *picks: Pick, **options: str) -> None:
+    desk = Desk(subject)
+    desk.connector = subject.open(**options)
+    backup = desk.look()
+    subject.harm()
+    desk.carry_out(desk.plan(compare(backup, desk.look()), picks).steps)
+
+
+def test_one_key_goes_back_and_the_rest_of_the_file_stays(here: FileSubject) -> None:
+    ini, yaml = here.path("poll.ini", "poll", "every"), here.path("proxy.yaml", "listen")
+    restored(here, Pick(ini), Pick(yaml), Pick(here.path("proxy.yaml", "limits"), "branch"))
+    assert (here.etc / "poll.ini").read_bytes() == (POLL + "sms = 1\n").replace(
+        "\n", "\r\n"
+    ).encode()
+    assert (here.etc / "proxy.yaml").read_text() == PROXY + "  x: 1\n"
+    assert (here.etc / "poll.ini").stat().st_mode & 0o777 == 0o600
+
+
+def test_one_hunk_of_a_text_and_one_line_of_a_key(here: FileSubject) -> None:
+    part = AttributePick("value", hunks=(1,))
+    restored(here, Pick(here.path("chrony.conf", "server"), "attributes", (part,)))
+    assert (here.etc / "chrony.conf").read_text() == CHRONY
+    here.write("motd", "one\nGateway of the lagoon\nkeep out\ntwo\n")
+
+
+def test_hunks_and_keys_of_one_file_together(here: FileSubject) -> None:
+    desk = Desk(here)
+    backup = desk.look()
+    here.write("proxy.yaml", PROXY.replace("# routes of the proxy", "# mine").replace("443", "1"))
+    found = compare(backup, desk.look())
+    text = Pick(here.path("proxy.yaml"), "attributes", (AttributePick("text", hunks=(1,)),))
+    plan = desk.plan(found, [text, Pick(here.path("proxy.yaml", "listen"))])
+    assert len(plan.steps) == 1
+    desk.carry_out(plan.steps)
+    assert content(desk.look()) == content(backup)
+
+
+def test_an_extra_key_is_taken_out_of_its_file(here: FileSubject) -> None:
+    restored(here, Pick(here.path("poll.ini", "alerts", "sms"), "remove"))
+    assert b"sms" not in (here.etc / "poll.ini").read_bytes()
+    assert b"= 60" in (here.etc / "poll.ini").read_bytes()
+
+
+def test_a_live_file_that_does_not_parse(here: FileSubject) -> None:
+    desk = Desk(here)
+    backup = desk.look()
+    here.write("proxy.yaml", "routes: [\n")
+    live = desk.look()
+    plan = plan_restore(
+        compare(backup, live), [Pick(here.path("proxy.yaml", "listen"))], composer=COMPOSER
+    )
+    assert [f.code for f in plan.findings if f.level == "stop"] == ["unfit"]
+    assert [p.path[-1] for p in desk.connector.validate(live)] == ["proxy.yaml"]
+    plan = desk.plan(compare(backup, live), [Pick(here.path("proxy.yaml"))])
+    desk.carry_out(plan.steps)
+    assert (here.etc / "proxy.yaml").read_text() == PROXY
+
+
+def test_a_check_that_fails_leaves_the_old_file(subject: FileSubject) -> None:
+    desk = Desk(subject)
+    backup = desk.look()
+    subject.harm()
+    live = desk.look()
+    pick = Pick(subject.path("chrony.conf"))
+    plan = desk.plan(compare(backup, live), [pick])
+    log = subject.etc.parent / "reloads"
+    apply = f"sh -c 'echo reloaded >> {log}'"
+    for check, accepted in (("grep -q nobody {}", False), ("grep -c ntp1 {}", True)):
+        desk.connector = subject.open(commands=f"*/chrony.conf | {check} | {apply}")
+        found = {f.code: f for f in desk.connector.check(plan.steps, backup)}
+        assert check in found["check-command"].text
+        assert found["apply-command"].level == "confirm"
+        before = (subject.etc / "chrony.conf").read_text()
+        if accepted:
+            report = desk.connector.apply(plan.steps[0]).report
+            assert "exit code 0): 1" in report
+            ending = desk.connector.end({}, plan.steps)  # type: ignore[attr-defined]
+            assert "exit code 0" in ending.report[0]
+            assert log.read_text() == "reloaded\n"
+            assert (subject.etc / "chrony.conf").read_text() == CHRONY
+        else:
+            with pytest.raises(errors.Refused, match="exit code 1"):
+                desk.connector.apply(plan.steps[0])
+            assert (subject.etc / "chrony.conf").read_text() == before
+            assert not [f for f in os.listdir(subject.etc) if f.endswith(".new")]
+
+
+def test_nothing_is_written_through_links_that_lead_out(subject: FileSubject) -> None:
+    desk = Desk(subject)
+    backup = desk.look()
+    outside = subject.etc.parent / "outside"
+    outside.mkdir()
+    for file in (subject.etc / "alerts").iterdir():
+        file.unlink()
+    (subject.etc / "alerts").rmdir()
+    (subject.etc / "alerts").symlink_to(outside)
+    plan = plan_restore(
+        compare(backup, desk.look()), [Pick(subject.path("alerts", "ph.json"))], composer=COMPOSER
+    )
+    with pytest.raises((errors.Refused, errors.Conflict)):
+        desk.carry_out(plan.steps)
+    assert not list(outside.iterdir())
+
+
+def test_what_is_chosen_and_what_is_left_out(here: FileSubject) -> None:
+    with socket.socket(socket.AF_UNIX) as one:
+        one.bind(str(here.etc / "s"))
+        tree = Desk(here).look()
+    folder = tree.object(tree.find(here.path()))  # type: ignore[arg-type]
+    assert folder.facts["left out"] == ["s (socket)"]
+    (here.etc / "big.conf").write_text("key value\n" * 30)
+    connector = here.open(include="*.conf,*.ini", exclude="poll*", largest="100")
+    found = dict(connector.observe())
+    assert here.path("motd") not in found
+    assert here.path("poll.ini") not in found
+    assert found[here.path("big.conf")].kind == "binary"
+    assert found[here.path("big.conf")].attributes["bytes"] == 300
+    tuned = dict(here.open(formats="motd = ini\n*.conf = text").observe())
+    assert tuned[here.path("chrony.conf")].kind == "text"
+    assert "does not parse" in tuned[here.path("motd")].facts
+
+
+def test_contents_that_were_not_kept_cannot_go_back(here: FileSubject) -> None:
+    desk = Desk(here)
+    desk.connector = here.open(binaries="digest")
+    backup = desk.look()
+    (here.etc / "logo.bin").write_bytes(b"\0\3")
+    found = compare(backup, desk.look())
+    plan = plan_restore(found, [Pick(here.path("logo.bin"))], composer=COMPOSER)
+    stops = [f.code for f in desk.connector.check(plan.steps, backup) if f.level == "stop"]
+    assert stops == ["contents-not-kept"]
+
+
+def test_the_host_key_is_pinned_at_the_first_contact(sshd: Sshd, tmp_path: FilePath) -> None:
+    subject = FileSubject(tmp_path, sshd)
+    first = subject.open()
+    assert isinstance(first, Learning)
+    pinned = first.learned["host_key"]
+    assert pinned.startswith("ssh-ed25519 SHA256:")
+    assert not subject.open(host_key=pinned).learned  # type: ignore[attr-defined]
+    with pytest.raises(errors.NotTrusted, match="pinned at the first contact"):
+        subject.open(host_key=pinned[:-4] + "abcd")
+
+
+def test_what_stands_in_the_way(sshd: Sshd, tmp_path: FilePath) -> None:
+    subject = FileSubject(tmp_path, sshd)
+    other = tmp_path / "other-key"
+    Sshd.make_key(other)
+    with pytest.raises(errors.SignInRefused):
+        subject.open(key_file=str(other))
+    with pytest.raises(errors.Misconfigured):
+        subject.open(key_file=str(tmp_path / "none"))
+    for bad in (
+        {"folders": ""},
+        {"folders": "etc"},
+        {"formats": "x"},
+        {"commands": "x"},
+        {"largest": "x"},
+    ):
+        with pytest.raises(errors.Misconfigured):
+            subject.open(**bad)
+    for address, expected in (
+        ("sftp://127.0.0.1:1", errors.Unreachable),
+        ("ftp://127.0.0.1", errors.Misconfigured),
+    ):
+        with pytest.raises(expected):
+            open_hostfiles(Endpoint(address=address, options=subject.options()), Keeper())
+    connector = subject.open()
+    with pytest.raises(errors.NoSuchBranch):
+        list(connector.observe(("usr",)))
+    with pytest.raises(errors.NoSuchBranch):
+        list(connector.observe(subject.path("poll.ini", "poll")))
