@@ -180,7 +180,8 @@ class Contract:
         subject.harm()
         comparison = compare(backup, desk.look())
         changed = [d for d in comparison.differences if d.state == "changed"]
-        plan = desk.plan(comparison, [Pick(changed[-1].path)])
+        plans = [desk.plan(comparison, [Pick(d.path)]) for d in changed]
+        plan = next(p for p in plans if len(p.steps) == 1)
         subject.meddle(plan.steps[-1].path)
         before = content(desk.look())
         with pytest.raises(Conflict):

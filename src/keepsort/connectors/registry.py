@@ -26,10 +26,11 @@ class ConnectorType(msgspec.Struct, frozen=True):
 def connector_types() -> dict[str, ConnectorType]:
     """Return every connector by name."""
     from keepsort.connectors.directory import DIRECTORY
+    from keepsort.connectors.exhibits import EXHIBITS
     from keepsort.connectors.hostfiles import HOSTFILES
     from keepsort.connectors.keystore import KEYSTORE
 
-    return {t.name: t for t in (DIRECTORY, KEYSTORE, HOSTFILES)}
+    return {t.name: t for t in (DIRECTORY, KEYSTORE, HOSTFILES, EXHIBITS)}
 
 
 def connector_type(name: str) -> ConnectorType:

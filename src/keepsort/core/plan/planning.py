@@ -21,7 +21,10 @@ from keepsort.core.snapshot import Draft, Node
 
 
 class Offer(msgspec.Struct, frozen=True):
-    """Something not picked that belongs with what is: a group that listed the object, say."""
+    """Something not picked that belongs with what is: a group that listed the object, say.
+
+    element: the element of a set that names it; None where the attribute as a whole is meant.
+    """
 
     path: Path
     attribute: str
@@ -79,6 +82,9 @@ def offers(comparison: Comparison, plan: Plan) -> list[Offer]:
             if name in difference.attributes and names.keys(path) in brought:
                 element = schema.notation.write(path)
                 spec = schema.spec(difference.kind, name)
+                if spec.shape != "set":
+                    found.append(Offer(difference.path, name, None, path))
+                    continue
                 present = {element_key(spec, v) for v in after.get(name, []) or []}
                 if element_key(spec, element) not in present:
                     found.append(Offer(difference.path, name, element, path))

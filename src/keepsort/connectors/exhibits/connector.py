@@ -1,0 +1,321 @@
+"""The exhibits connector: items of an exhibit controller as a tree of objects, and back."""
+
+import json
+from collections.abc import Callable, Iterator, Sequence
+from functools import cached_property
+from typing import Any
+
+from keepsort.connectors.base import (
+    ALREADY,
+    DONE,
+    Description,
+    Ending,
+    Endpoint,
+    Outcome,
+    Problem,
+    Promises,
+    SecretKeeper,
+)
+from keepsort.connectors.errors import Conflict, NoSuchBranch, Refused
+from keepsort.connectors.exhibits.client import Client, Item, NoSuchItem, SystemState
+from keepsort.connectors.exhibits.index import Index
+from keepsort.connectors.exhibits.schema import Fields, read_schema
+from keepsort.core.model import Attributes, ConfigObject, Path, Schema, Value
+from keepsort.core.model.notation import write_slash
+from keepsort.core.plan import Finding, Step
+from keepsort.core.plan.rehearsal import holds, is_done
+from keepsort.core.snapshot import Snapshot
+
+_CALLS_A_STEP = 3
+_PAGE = 50
+
+
+def open_exhibits(endpoint: Endpoint, secrets: SecretKeeper) -> "Exhibits":
+    """Connect to a controller. Raises a `ConnectorError`."""
+    return Exhibits(Client(endpoint), secrets)
+
+
+class Exhibits:
+    """The items of one controller."""
+
+    def __init__(self, client: Client, secrets: SecretKeeper) -> None:
+        self._client = client
+        self._secrets = secrets
+        self._system: SystemState = client.system()
+        self._index: Index | None = None
+
+    @property
+    def tell(self) -> Callable[[str], None]:
+        """What is told when the work has to pause."""
+        return self._client.tell
+
+    @tell.setter
+    def tell(self, tell: Callable[[str], None]) -> None:
+        self._client.tell = tell
+
+    def close(self) -> None:
+        """Let go of the connection."""
+        self._client.close()
+
+    @cached_property
+    def _fields(self) -> Fields:
+        return self._client.schema()
+
+    @cached_property
+    def _schema(self) -> Schema:
+        return read_schema(self._fields)
+
+    def describe(self) -> Description:
+        """Return what the controller is."""
+        return Description(
+            software=f"{self._system.model} {self._system.software}",
+            schema=self._schema,
+            promises=Promises(compare_and_set="server", rename=True, stable_identity=True),
+            depth_first=True,
+        )
+
+    # Reading
+
+    def _look(self) -> Index:
+        self._index = Index(self._client.items())
+        return self._index
+
+    def _known(self) -> Index:
+        return self._index or self._look()
+
+    def observe(self, branch: Path = ()) -> Iterator[tuple[Path, ConfigObject]]:
+        """Yield items of a branch, each with all beneath it."""
+        index = self._look()
+        top = index.id(branch)
+        if top is None:
+            raise NoSuchBranch(f"The controller has no item {write_slash(branch)}.")
+        yield branch, self._object(index, index.items[top]) if top else self._root()
+        for item in index.depth_first(top):
+            yield index.path(item.id), self._object(index, item)
+
+    def _root(self) -> ConfigObject:
+        facts: dict[str, Value] = {
+            "free": self._system.free, "automation": self._system.automation,
+            "software": self._system.software,
+        }  # fmt: skip
+        return ConfigObject(name="", kind="controller", facts=facts)
+
+    def _object(self, index: Index, item: Item) -> ConfigObject:
+        attributes: Attributes = {}
+        for name, value in item.body.items():
+            if self._schema.spec(item.kind, name).secret:
+                value = value.get("fingerprint", "") if isinstance(value, dict) else ""
+            attributes[name] = index.named(value)
+        facts: dict[str, Value] = {"version": item.etag.strip('"')}
+        if item.locked:
+            facts["locked"] = "by the maker"
+        return ConfigObject(
+            name=item.name, kind=item.kind, identity=item.id, attributes=attributes, facts=facts
+        )
+
+    def read(self, paths: Sequence[Path]) -> list[ConfigObject | None]:
+        """Return chosen items as they are now."""
+        return [self._read_one(path) for path in paths]
+
+    def _read_one(self, path: Path) -> ConfigObject | None:
+        if not path:
+            return self._root()
+        item = self._item(path)
+        return self._object(self._known(), item) if item else None
+
+    def _item(self, path: Path) -> Item | None:
+        """Ask for the item at a path; all are listed again only if it is not where it was."""
+        index = self._known()
+        id = index.id(path)
+        if id:
+            known = index.items[id]
+            try:
+                item = self._client.item(id)
+            except NoSuchItem:
+                index.drop(id)
+                return self._item_listed(path)
+            if (item.name, item.parent) == (known.name, known.parent):
+                index.items[id] = item
+                return item
+        return self._item_listed(path) if path else None
+
+    def _item_listed(self, path: Path) -> Item | None:
+        index = self._look()
+        id = index.id(path)
+        return index.items[id] if id else None
+
+    # Writing
+
+    def check(self, steps: Sequence[Step], origin: Snapshot) -> list[Finding]:
+        """Look for locked items, limits, secrets, space, a restart and the call budget."""
+        if not steps:
+            return []
+        index = self._look()
+        self._system = self._client.system()
+        found: list[Finding] = []
+        for step in steps:
+            item = index.items.get(index.id(step.path) or "")
+            if item is not None and item.locked:
+                text = "It is locked by the maker, so the controller refuses to have it changed."
+                found.append(Finding("stop", "locked", text, step.path))
+            found += self._check_fields(step)
+        return [*found, *self._check_whole(steps)]
+
+    def _check_fields(self, step: Step) -> Iterator[Finding]:
+        fields = self._fields.get(step.kind, {})
+        before = step.before or {}
+        for name, value in (step.after or {}).items():
+            about = fields.get(name)
+            if about is None:
+                text = f"Version {self._system.software} of the controller knows no {name}."
+                yield Finding("stop", "no-such-field", text, step.final_path, name)
+                continue
+            if not _fits(about, value):
+                low, high, unit = about["min"], about["max"], about.get("unit", "")
+                text = f"{name} lies between {low} and {high} {unit}, and would be {value}."
+                yield Finding("stop", "not-in-limits", text, step.final_path, name)
+            secret = about.get("type") == "secret" and before.get(name) != value
+            if secret and self._secrets.reveal(str(value)) is None:
+                text = (
+                    f"The controller never shows the {name}, so it cannot be kept. Type the one "
+                    "that belongs here."
+                )
+                yield Finding("ask", "secret-wanted", text, step.final_path, name, str(value))
+
+    def _check_whole(self, steps: Sequence[Step]) -> Iterator[Finding]:
+        size = sum(len(json.dumps(s.after, default=str)) for s in steps if s.action == "create")
+        if size > self._system.free:
+            text = f"The new items take some {size} bytes; {self._system.free} are free."
+            yield Finding("stop", "no-space", text)
+        restarting = next((s for s in steps if self._restarts(s)), None)
+        if restarting is not None:
+            text = (
+                "The controller restarts once at the end, to take this in. Its connections close "
+                "for a while, and the galleries stand still as long."
+            )
+            yield Finding("confirm", "restart", text, restarting.final_path)
+        if self._system.automation == "running":
+            text = "Automation is suspended while the run writes, and runs on afterwards."
+            yield Finding("note", "automation", text)
+        calls = _CALLS_A_STEP * len(steps) + self._system.items // _PAGE + 4
+        to_spend = self._client.to_spend
+        if to_spend is not None and calls > to_spend:
+            text = (
+                f"This takes about {calls} calls, and {to_spend} may be made until "
+                f"{self._client.renews()}. The run pauses then and goes on by itself."
+            )
+            yield Finding("note", "call-budget", text)
+
+    def _restarts(self, step: Step) -> bool:
+        fields = self._fields.get(step.kind, {})
+        return step.action == "update" and any(
+            about.get("restart") and (step.before or {}).get(name) != (step.after or {}).get(name)
+            for name, about in fields.items()
+        )
+
+    def render(self, step: Step) -> str:
+        """Write a step as the request that carries it out; items are named by their paths."""
+        place = write_slash(step.path)
+        if step.action == "create":
+            return f"POST /v1/items\n{self._shown(step, step.path)}"
+        guard = "If-Match: the version that was read right before"
+        if step.action == "delete":
+            return f"DELETE /v1/items/{{id of {place}}}\n{guard}"
+        return f"PUT /v1/items/{{id of {place}}}\n{guard}\n{self._shown(step, step.final_path)}"
+
+    def _shown(self, step: Step, place: Path) -> str:
+        secret = {n for n in step.after or {} if self._schema.spec(step.kind, n).secret}
+        body = {n: "••••••" if n in secret else v for n, v in (step.after or {}).items()}
+        data = {"kind": step.kind, "name": place[-1], "parent": write_slash(place[:-1])}
+        return json.dumps({**data, "body": body}, indent=2, ensure_ascii=False, default=str)
+
+    def apply(self, step: Step) -> Outcome:
+        """Carry out one step if the item is as expected."""
+        item = self._item(step.path)
+        index = self._known()
+        found = self._object(index, item) if item else None
+        if step.action == "move":
+            assert step.to is not None
+            there = self._read_one(step.to)
+            if found is None and is_done(self._schema, step, there):
+                return ALREADY
+        elif is_done(self._schema, step, found):
+            return ALREADY
+        if not holds(self._schema, step, found):
+            raise Conflict(f"{write_slash(step.path)} is not what the preview showed.", found)
+        if item is None:
+            index.put(self._client.create(self._data(index, step, None)))
+        elif step.action == "delete":
+            self._client.delete(item.id, item.etag)
+            index.drop(item.id)
+        else:
+            index.put(self._client.update(item.id, self._data(index, step, found), item.etag))
+        return DONE
+
+    def _data(self, index: Index, step: Step, found: ConfigObject | None) -> dict[str, Any]:
+        place = step.final_path
+        parent = index.id(place[:-1])
+        if parent is None:
+            raise Refused(f"{write_slash(place[:-1])}, which should hold it, does not exist.")
+        if found is not None and found.kind != step.kind:
+            raise Refused(f"A {found.kind} cannot become a {step.kind}.")
+        body: dict[str, Any] = {}
+        for name, value in (step.after or {}).items():
+            if self._schema.spec(step.kind, name).secret:
+                if found is not None and found.attributes.get(name) == value:
+                    continue  # what is not sent stays as it is
+                kept = self._secrets.reveal(str(value))
+                if kept is None:
+                    raise Refused(f"The {name} was never given.", "Preview again and type it.")
+                body[name] = kept.decode()
+            else:
+                try:
+                    body[name] = index.by_id(value)
+                except KeyError as unknown:
+                    raise Refused(
+                        f"{name} names {unknown.args[0]}, which does not exist."
+                    ) from None
+        return {"kind": step.kind, "name": place[-1], "parent": parent, "body": body}
+
+    # Around a run
+
+    def standing(self, steps: Sequence[Step]) -> dict[str, Value]:
+        """Return whether automation runs."""
+        return {"automation": self._client.system().automation}
+
+    def begin(self, standing: dict[str, Value]) -> None:
+        """Suspend automation, which would fire on what is written."""
+        if standing["automation"] == "running":
+            self._client.set_automation("suspended")
+
+    def end(self, standing: dict[str, Value], done: Sequence[Step]) -> Ending:
+        """Restart the controller if it asks for that, and let automation run on."""
+        report = []
+        if done and self._client.system().restart_needed:
+            took = self._client.restart()
+            report.append(f"The controller was restarted and answered again after {took:.1f} s.")
+        if standing["automation"] == "running":
+            self._client.set_automation("running")
+            report.append("Automation was suspended for the run, and runs on.")
+        return Ending(tuple(report))
+
+    # Soundness
+
+    def validate(self, tree: Snapshot) -> list[Problem]:
+        """Return the controller's own report, errors first."""
+        index, report = self._known(), self._client.report()
+        found = []
+        for level in ("errors", "warnings"):
+            for line in report.get(level, []):
+                item = index.items.get(line["id"])
+                if item is not None:
+                    text = f"{item.name} {line['text']} ({level[:-1]} of the controller)."
+                    found.append(Problem(index.path(item.id), text))
+        return found
+
+
+def _fits(about: dict[str, Any], value: Value) -> bool:
+    """Tell whether a number lies within the limits that the controller gives for it."""
+    if "min" not in about or isinstance(value, bool) or not isinstance(value, int | float):
+        return True
+    return bool(about["min"] <= value <= about["max"])

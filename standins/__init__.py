@@ -1,0 +1,1 @@
+"""Simulated devices, shipped so that their connectors can be tried and tested without one."""
