@@ -16,7 +16,7 @@ from pathlib import Path
 
 from demo.servers.postgres import Postgres
 from demo.servers.processes import Server, answers, kept_port
-from demo.servers.slapd import ADMIN, SUFFIX, Slapd
+from demo.systems import SYSTEMS, DemoSystem
 
 ROOT = Path(__file__).resolve().parents[1]
 STATE = Path(os.environ.get("KEEPSORT_STATE", ROOT / ".state")).resolve()
@@ -36,7 +36,7 @@ class Everything:
     """All servers and processes of the demo, stopped in reverse order."""
 
     def __init__(self) -> None:
-        self.running: list[Postgres | Slapd | Server] = []
+        self.running: list[Postgres | DemoSystem | Server] = []
 
     def stop(self) -> None:
         for one in reversed(self.running):
@@ -81,41 +81,51 @@ def _accounts() -> str:
     return password
 
 
-def _people(everything: Everything) -> None:
+def _systems(everything: Everything) -> None:
+    left_out = os.environ.get("KEEPSORT_DEMO_WITHOUT", "").lower().split(",")
+    for kind, is_installed, packages in SYSTEMS:
+        if kind.name.lower() in left_out:
+            print(f"{kind.name} is left out, as KEEPSORT_DEMO_WITHOUT asks.")
+        elif not is_installed():
+            print(f"{kind.name} is left out: {packages} are not installed.")
+        else:
+            _system(everything, kind)
+
+
+def _system(everything: Everything, kind: type[DemoSystem]) -> None:
+    """Start one system; the first time, load its data and live through its last weeks."""
     from django.utils import timezone
 
-    from demo import people
     from keepsort.server.history.feeding import catch_up
     from keepsort.server.snapshots.models import Record
     from keepsort.server.snapshots.services import take
     from keepsort.server.systems.models import System
     from keepsort.server.systems.services import add_system
 
-    fresh = not (STATE / "people" / "loaded").exists()
+    folder = STATE / kind.name.lower()
+    fresh = not (folder / "loaded").exists()
     if fresh:
-        shutil.rmtree(STATE / "people", ignore_errors=True)
-    password = _secret("people-password")
-    slapd = Slapd(STATE / "people", password)
-    everything.running.append(slapd)
+        shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir(parents=True, exist_ok=True)
+    part = kind(folder, _secret(f"{kind.name.lower()}-password"))
+    everything.running.append(part)
+    way = part.way()
     if fresh:
-        slapd.load(people.directory())
-        System.objects.filter(name="People").delete()
-        system = add_system("People", "directory", slapd.address, {"base": SUFFIX}, ADMIN, password)
-        for days, note, changes, pinned in people.history():
-            if changes:
-                slapd.change(changes)
-            record = take(
-                system,
-                Record.Kind.BACKUP,
-                note=note,
-                taken_at=timezone.now() - timedelta(days=days),
-            )
-            Record.objects.filter(pk=record.pk).update(pinned=pinned)
+        System.objects.filter(name=kind.name).delete()
+        part.load()
+        system = add_system(
+            kind.name, way.connector, way.address, way.options, way.user, way.password
+        )
+        for moment in part.history():
+            moment.change()
+            taken_at = timezone.now() - timedelta(days=moment.days_ago)
+            record = take(system, Record.Kind.BACKUP, note=moment.note, taken_at=taken_at)
+            Record.objects.filter(pk=record.pk).update(pinned=moment.pinned)
         catch_up(system)
-        slapd.change(people.trouble())
+        part.trouble()
         take(system, Record.Kind.LOOK)
-        (STATE / "people" / "loaded").touch()
-    System.objects.filter(name="People").update(address=slapd.address)
+        (folder / "loaded").touch()
+    System.objects.filter(name=kind.name).update(address=way.address)
 
 
 def _application(everything: Everything) -> int:
@@ -160,7 +170,7 @@ def main() -> None:
         _database(everything)
         _django()
         if not bare:
-            _people(everything)
+            _systems(everything)
         password = _accounts()
         port = _application(everything)
         print(

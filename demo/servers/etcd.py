@@ -3,7 +3,7 @@
 import os
 import shutil
 import subprocess
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from demo.servers.processes import Server, answers, kept_port
@@ -103,9 +103,15 @@ class Etcd:
         """Take a key away."""
         self.ctl("del", *options, "--", key)
 
-    def change(self, text: str) -> None:
-        """Carry out requests of the tool's own transactions, 100 at a time, one a line."""
-        lines = text.strip().splitlines()
-        for start in range(0, len(lines), 100):
-            share = "\n".join(lines[start : start + 100])
-            self.ctl("txn", value=f"\n{share}\n\n\n".encode())
+    def put_all(self, values: Mapping[str, str]) -> None:
+        """Set many keys, a hundred in a transaction of the server's own tool."""
+        pairs = list(values.items())
+        for start in range(0, len(pairs), 100):
+            lines = [f"put -- {_quoted(k)} {_quoted(v)}" for k, v in pairs[start : start + 100]]
+            # comparisons, then what is done if they hold, then what is done if not
+            self.ctl("txn", value=("\n" + "\n".join(lines) + "\n\n\n").encode())
+
+
+def _quoted(text: str) -> str:
+    escaped = text.replace("\\", "\\\\").replace('"', '\\"').replace("\n", "\\n")
+    return f'"{escaped}"'

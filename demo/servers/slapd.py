@@ -12,6 +12,12 @@ _MODULES = Path("/usr/lib/ldap")
 _SCHEMA = Path("/etc/ldap/schema")
 
 
+def is_installed() -> bool:
+    """Tell whether the server and its own tools are there."""
+    found = shutil.which("slapd", path="/usr/sbin:/usr/local/sbin:/usr/bin:/sbin")
+    return found is not None and shutil.which("ldapmodify") is not None
+
+
 def program() -> str:
     """Return the path of slapd; it is outside of PATH for others than root."""
     found = shutil.which("slapd", path="/usr/sbin:/usr/local/sbin:/usr/bin:/sbin")

@@ -294,3 +294,14 @@ def test_what_stands_in_the_way(sshd: Sshd, tmp_path: FilePath) -> None:
         list(connector.observe(("usr",)))
     with pytest.raises(errors.NoSuchBranch):
         list(connector.observe(subject.path("poll.ini", "poll")))
+
+
+def test_paths_are_named_from_the_base_of_the_address(here: FileSubject) -> None:
+    address = f"file://{here.etc.parent}"
+    options = {"folders": "/etc", "exclude": "/etc/alerts", "formats": "/etc/motd = conf"}
+    connector = open_hostfiles(Endpoint(address=address, options=options), Keeper())
+    found = dict(connector.observe())
+    assert found[("etc", "motd")].kind == "conf"
+    assert ("etc", "poll.ini", "poll", "every") in found
+    assert ("etc", "alerts") not in found
+    assert connector.read([("etc", "motd")])[0] == found[("etc", "motd")]

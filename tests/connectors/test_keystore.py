@@ -136,7 +136,7 @@ def test_one_key_of_a_json_value_goes_back_and_the_rest_stays_as_it_is_written(e
 
 def test_many_keys_go_in_transactions_of_the_servers_size(etcd: Etcd) -> None:
     subject = KeySubject(etcd)
-    etcd.change("\n".join(f'put /plant/many/{n} "{n}"' for n in range(300)))
+    etcd.put_all({f"/plant/many/{n}": str(n) for n in range(300)})
     desk = Desk(subject)
     backup = desk.look()
     etcd.ctl("del", "--prefix", "/plant/many/")

@@ -8,7 +8,8 @@ from keepsort.connectors.registry import ConnectorType
 HOSTFILES = ConnectorType(
     name="hostfiles",
     label="config files (SFTP, or this machine)",
-    address_help="sftp://user@host:port, or file:/// for this machine",
+    address_help="sftp://user@host:port, or file:/// for this machine; a path at its end is the "
+    "folder that all others are named from",
     options=(
         OptionField(
             name="folders", label="Folders", required=True,

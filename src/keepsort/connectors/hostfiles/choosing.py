@@ -3,11 +3,13 @@
 import shlex
 from fnmatch import fnmatchcase
 from posixpath import basename, normpath
+from urllib.parse import unquote, urlsplit
 
 import msgspec
 
 from keepsort.connectors.base import Endpoint
 from keepsort.connectors.errors import Misconfigured
+from keepsort.core.model import Path
 from keepsort.formats import FORMATS
 
 
@@ -20,8 +22,13 @@ class Command(msgspec.Struct, frozen=True):
 
 
 class Choice(msgspec.Struct, frozen=True):
-    """What the system's options say about files."""
+    """What the system's options say about files.
 
+    base: the folder that paths are named from, which the address may give (a container's root,
+        say); empty for the host's own. folders: whole paths on the host.
+    """
+
+    base: str
     folders: tuple[str, ...]
     include: tuple[str, ...]
     exclude: tuple[str, ...]
@@ -37,8 +44,10 @@ class Choice(msgspec.Struct, frozen=True):
         largest = options.get("largest") or "1048576"
         if not largest.isdigit():
             raise Misconfigured(f"The largest text is {largest!r}, which is no number of bytes.")
+        base = normpath(unquote(urlsplit(endpoint.address).path) or "/").rstrip("/")
         return cls(
-            folders=_folders(options.get("folders", "")),
+            base=base,
+            folders=tuple(base + folder for folder in _folders(options.get("folders", ""))),
             include=_listed(options.get("include", "")),
             exclude=_listed(options.get("exclude", "")),
             formats=tuple(_format(line) for line in _lines(options.get("formats", ""))),
@@ -49,14 +58,15 @@ class Choice(msgspec.Struct, frozen=True):
 
     def takes(self, path: str, folder: bool) -> bool:
         """Tell whether a file or folder is among those looked at."""
-        if any(_like(path, pattern) for pattern in self.exclude):
+        named = self.named(path)
+        if any(_like(named, pattern) for pattern in self.exclude):
             return False
-        return folder or not self.include or any(_like(path, p) for p in self.include)
+        return folder or not self.include or any(_like(named, p) for p in self.include)
 
     def format(self, path: str) -> str:
         """Return the kind that a text file at a path is of."""
         for pattern, name in self.formats:
-            if _like(path, pattern):
+            if _like(self.named(path), pattern):
                 return name
         for known in FORMATS.values():
             if any(fnmatchcase(basename(path), pattern) for pattern in known.patterns):
@@ -65,7 +75,19 @@ class Choice(msgspec.Struct, frozen=True):
 
     def command(self, path: str) -> Command | None:
         """Return what is run for a file; the first pattern that it is like counts."""
-        return next((c for c in self.commands if _like(path, c.pattern)), None)
+        return next((c for c in self.commands if _like(self.named(path), c.pattern)), None)
+
+    def path(self, written: str) -> Path:
+        """Return the path of a file on the host."""
+        return tuple(part for part in self.named(written).split("/") if part)
+
+    def written(self, path: Path) -> str:
+        """Return where on the host a path is."""
+        return self.base + "/" + "/".join(path)
+
+    def named(self, written: str) -> str:
+        """Return how a file on the host is named here: from the base on."""
+        return written.removeprefix(self.base) or "/"
 
 
 def _like(path: str, pattern: str) -> bool:

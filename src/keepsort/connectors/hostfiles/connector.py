@@ -79,7 +79,7 @@ class HostFiles:
 
     def observe(self, branch: Path = ()) -> Iterator[tuple[Path, ConfigObject]]:
         """Yield files and folders of a branch, and what the files hold."""
-        top = _written(branch)
+        top = self._choice.written(branch)
         above = [f for f in self._choice.folders if is_in(f, top)]
         if branch and not above and not self._folder_of(top):
             raise NoSuchBranch(f"{top} is in none of the chosen folders.")
@@ -96,7 +96,7 @@ class HostFiles:
             return
         seen: set[Path] = set()
         for folder in above:
-            path = _path(folder)
+            path = self._choice.path(folder)
             for depth in range(len(branch), len(path)):
                 if path[:depth] not in seen:
                     seen.add(path[:depth])
@@ -112,7 +112,7 @@ class HostFiles:
             yield from self._walk(folder, status)
 
     def _walk(self, path: str, status: Status) -> Iterator[tuple[Path, ConfigObject]]:
-        place = _path(path)
+        place = self._choice.path(path)
         try:
             found = self._object(path, status)
             if is_kind(status, stat.S_IFDIR):
@@ -184,12 +184,12 @@ class HostFiles:
         return [self._read_one(path) for path in paths]
 
     def _read_one(self, path: Path) -> ConfigObject | None:
-        written = _written(path)
+        written = self._choice.written(path)
         if not self._folder_of(written):
             above = any(is_in(f, written) for f in self._choice.folders)
             return ConfigObject(name=path[-1] if path else "", kind="place") if above else None
         for depth in range(len(path), 0, -1):
-            where = _written(path[:depth])
+            where = self._choice.written(path[:depth])
             if not self._folder_of(where):
                 return None
             try:
@@ -216,7 +216,7 @@ class HostFiles:
         )
         found = [Finding("note", "check-then-write", text)] if steps else []
         for step in steps:
-            where = _written(step.final_path)
+            where = self._choice.written(step.final_path)
             if not self._folder_of(where):
                 text = "It is in none of the chosen folders, so nothing is written there."
                 found.append(Finding("stop", "outside", text, step.final_path))
@@ -236,7 +236,7 @@ class HostFiles:
         return found
 
     def _commands(self, step: Step) -> Iterator[Finding]:
-        where = _written(step.final_path)
+        where = self._choice.written(step.final_path)
         command = self._choice.command(where) if step.kind in _FILES else None
         if command is None:
             return
@@ -251,19 +251,19 @@ class HostFiles:
 
     def render(self, step: Step) -> str:
         """Write a step as the operations of SFTP that carry it out, with what differs."""
-        where = _written(step.path)
-        to = _written(step.to) if step.to is not None else ""
+        where = self._choice.written(step.path)
+        to = self._choice.written(step.to) if step.to is not None else ""
         command = self._choice.command(where) if step.kind in _FILES else None
         return rendered(step, where, to, command)
 
     def apply(self, step: Step) -> Outcome:
         """Carry out one step if the file is as expected."""
-        path = _written(step.path)
+        path = self._choice.written(step.path)
         self._must_be_inside(path)
         found = self._read_one(step.path)
         if step.action == "move":
             assert step.to is not None
-            to = _written(step.to)
+            to = self._choice.written(step.to)
             self._must_be_inside(to)
             there = self._read_one(step.to)
             if found is None and is_done(SCHEMA, step, there):
@@ -379,7 +379,7 @@ class HostFiles:
         """Run the commands that apply what was written, each once."""
         commands: dict[tuple[str, ...], None] = {}
         for step in done:
-            command = self._choice.command(_written(step.final_path))
+            command = self._choice.command(self._choice.written(step.final_path))
             if command is not None and command.apply and step.kind in _FILES:
                 commands[command.apply] = None
         report, failed = [], ""
@@ -405,7 +405,7 @@ class HostFiles:
                     label = FORMATS[node.entry.kind].label
                     found.append(Problem(node.path, f"It is no {label}: {error}."))
             elif node.entry.kind == "link":
-                where = _written(node.path)
+                where = self._choice.written(node.path)
                 try:
                     self._access.real(where)
                 except OSError:
@@ -453,11 +453,3 @@ def _odd(status: Status) -> str:
         stat.S_IFCHR: "device",
     }  # fmt: skip
     return names.get(stat.S_IFMT(status.mode), "")
-
-
-def _written(path: Path) -> str:
-    return "/" + "/".join(path)
-
-
-def _path(written: str) -> Path:
-    return tuple(part for part in written.split("/") if part)

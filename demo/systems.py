@@ -1,0 +1,203 @@
+"""The systems of the aquarium: each a real server with its data, its last weeks and its trouble."""
+
+import shutil
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, NamedTuple, Protocol
+
+from demo import galleries, gateway, people, plant
+from demo.servers import etcd, slapd, sshd
+from demo.servers.etcd import Etcd
+from demo.servers.exhibits import ExhibitController
+from demo.servers.slapd import ADMIN, SUFFIX, Slapd
+from demo.servers.sshd import Sshd
+
+
+class Moment(NamedTuple):
+    """One backup of the last weeks: `change` is made before it."""
+
+    days_ago: float
+    note: str
+    change: Callable[[], None]
+    pinned: bool
+
+
+class Way(NamedTuple):
+    """How a system is added."""
+
+    connector: str
+    address: str
+    options: dict[str, str]
+    user: str = ""
+    password: str = ""
+
+
+class DemoSystem(Protocol):
+    """One system of the demo; making it starts its server."""
+
+    name: str
+
+    def __init__(self, folder: Path, password: str) -> None: ...
+
+    def load(self) -> None:
+        """Load the data of five weeks ago."""
+
+    def history(self) -> list[Moment]:
+        """Return the backups of the last weeks."""
+
+    def trouble(self) -> None:
+        """Do what went wrong after the last backup."""
+
+    def way(self) -> Way:
+        """Return how it is added."""
+
+    def stop(self) -> None:
+        """Stop the server."""
+
+
+class People:
+    """The directory."""
+
+    name = "People"
+
+    def __init__(self, folder: Path, password: str) -> None:
+        self._server = Slapd(folder, password)
+
+    def load(self) -> None:
+        self._server.load(people.directory())
+
+    def history(self) -> list[Moment]:
+        return [
+            Moment(days, note, lambda c=changes: self._change(c), pinned)  # type: ignore[misc]
+            for days, note, changes, pinned in people.history()
+        ]
+
+    def _change(self, changes: str) -> None:
+        if changes:
+            self._server.change(changes)
+
+    def trouble(self) -> None:
+        self._server.change(people.trouble())
+
+    def way(self) -> Way:
+        options = {"base": SUFFIX}
+        return Way("directory", self._server.address, options, ADMIN, self._server.password)
+
+    def stop(self) -> None:
+        self._server.stop()
+
+
+class Plant:
+    """The key store."""
+
+    name = "Plant"
+
+    def __init__(self, folder: Path, password: str) -> None:
+        self._server = Etcd(folder, options=["--unsafe-no-fsync"])
+
+    def load(self) -> None:
+        self._change((plant.plant(), []))
+
+    def history(self) -> list[Moment]:
+        return [
+            Moment(days, note, lambda c=changes: self._change(c), pinned)  # type: ignore[misc]
+            for days, note, changes, pinned in plant.history()
+        ]
+
+    def _change(self, changes: plant.Changes) -> None:
+        puts, gone = changes
+        self._server.put_all(puts)
+        for key in gone:
+            self._server.delete(key, "--prefix")
+
+    def trouble(self) -> None:
+        self._change(plant.trouble())
+
+    def way(self) -> Way:
+        return Way("keystore", self._server.address, {"prefix": plant.PREFIX})
+
+    def stop(self) -> None:
+        self._server.stop()
+
+
+class Gateway:
+    """The host with its config files."""
+
+    name = "Gateway"
+
+    def __init__(self, folder: Path, password: str) -> None:
+        self._host = folder / "host"
+        self._server = Sshd(folder)
+
+    def load(self) -> None:
+        shutil.rmtree(self._host, ignore_errors=True)
+        self._write(gateway.gateway())
+
+    def _write(self, files: gateway.Files) -> None:
+        for name, text in files.items():
+            file = self._host / name
+            if text is None:
+                file.unlink()
+                continue
+            file.parent.mkdir(parents=True, exist_ok=True)
+            file.write_text(text)
+            file.chmod(0o644)
+
+    def history(self) -> list[Moment]:
+        return [
+            Moment(days, note, lambda f=files: self._write(f), pinned)  # type: ignore[misc]
+            for days, note, files, pinned in gateway.history()
+        ]
+
+    def trouble(self) -> None:
+        self._write(gateway.trouble())
+
+    def way(self) -> Way:
+        options = {
+            "folders": "/etc", "key_file": str(self._server.user_key),
+            "commands": gateway.COMMANDS,
+        }  # fmt: skip
+        return Way("hostfiles", self._server.address + str(self._host), options)
+
+    def stop(self) -> None:
+        self._server.stop()
+
+
+class Galleries:
+    """The exhibit controller."""
+
+    name = "Galleries"
+
+    def __init__(self, folder: Path, password: str) -> None:
+        self._server = ExhibitController(folder, password, options=("--budget", "3000"))
+
+    def load(self) -> None:
+        galleries.load(self._server)
+
+    def history(self) -> list[Moment]:
+        return [
+            Moment(days, note, lambda c=change: c(self._server), pinned)  # type: ignore[misc]
+            for days, note, change, pinned in galleries.history()
+        ]
+
+    def trouble(self) -> None:
+        galleries.trouble(self._server)
+
+    def way(self) -> Way:
+        return Way("exhibits", self._server.address, {}, "", self._server.token)
+
+    def stop(self) -> None:
+        self._server.stop()
+
+
+def _always() -> bool:
+    return True
+
+
+#: Each system, whether its server is installed, and what to install if not.
+SYSTEMS: list[tuple[Any, Callable[[], bool], str]] = [
+    (People, slapd.is_installed, "slapd and ldap-utils"),
+    (Plant, etcd.is_installed, "etcd-server and etcd-client"),
+    (Gateway, sshd.is_installed, "openssh-server and openssh-client"),
+    (Galleries, _always, ""),
+]
