@@ -3,6 +3,7 @@ import BackupsView from './views/backups/BackupsView.svelte';
 import PreviewView from './views/preview/PreviewView.svelte';
 import RunsView from './views/run/RunsView.svelte';
 import RunView from './views/run/RunView.svelte';
+import SetupView from './views/setup/SetupView.svelte';
 import SortView from './views/sort/SortView.svelte';
 import WatchView from './views/watch/WatchView.svelte';
 
@@ -13,5 +14,7 @@ export const { p, navigate, isActive, route } = createRouter({
   '/plans/:plan': PreviewView,
   '/runs': RunsView,
   '/runs/:run': RunView,
+  '/setup': SetupView,
+  '/setup/:system': SetupView,
   '*': WatchView,
 });

@@ -187,6 +187,14 @@ class Learning(Protocol):
 
 
 @runtime_checkable
+class Telling(Protocol):
+    """A connector that can say what its account may do."""
+
+    def rights(self) -> list[str]:
+        """Return what the account may read and write, in plain sentences."""
+
+
+@runtime_checkable
 class Waiting(Protocol):
     """A connector that may have to wait for its system; it says so through `tell`."""
 

@@ -4,7 +4,7 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularJSONAPIView
 
 from keepsort.server.accounts.api import Session
-from keepsort.server.api import history, sorting, views
+from keepsort.server.api import history, setup, sorting, views
 from keepsort.server.events.stream import events
 from keepsort.server.web.views import page
 
@@ -23,6 +23,10 @@ urlpatterns = [
     path("api/compare/lines", sorting.CompareLines.as_view()),
     path("api/compare/shown", sorting.CompareShown.as_view()),
     path("api/compare/history", history.CompareHistory.as_view()),
+    path("api/connectors", setup.Connectors.as_view()),
+    path("api/connectors/try", setup.Tries.as_view()),
+    path("api/settings", setup.AllSettings.as_view()),
+    path("api/settings/<int:number>", setup.OneSettings.as_view()),
     path("api/lists", sorting.Lists.as_view()),
     path("api/search", history.Search.as_view()),
     path("api/tray", views.Tray.as_view()),

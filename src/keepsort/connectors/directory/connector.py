@@ -133,6 +133,14 @@ class Directory:
             ),
         )
 
+    def rights(self) -> list[str]:
+        """Return who is signed in, as the server sees it (RFC 4532)."""
+        try:
+            who = self._session.whoami_s()
+        except ldap.LDAPError:
+            return []
+        return [f"Signed in as {who.removeprefix('dn:')}." if who else "Nobody is signed in."]
+
     # Reading
 
     def observe(self, branch: Path = ()) -> Iterator[tuple[Path, ConfigObject]]:

@@ -74,6 +74,16 @@ class Exhibits:
             depth_first=True,
         )
 
+    def rights(self) -> list[str]:
+        """Return what the token may do."""
+        locked = sum(item.locked for item in self._known().items.values())
+        told = ["The token may read and write every item."]
+        if locked:
+            told.append(f"{locked} of them are locked by the maker.")
+        if self._client.left is not None:
+            told.append(f"{self._client.left} calls are left until {self._client.renews()}.")
+        return told
+
     # Reading
 
     def _look(self) -> Index:

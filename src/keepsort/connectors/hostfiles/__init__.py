@@ -7,7 +7,7 @@ from keepsort.connectors.registry import ConnectorType
 
 HOSTFILES = ConnectorType(
     name="hostfiles",
-    label="config files (SFTP, or this machine)",
+    label="config files",
     address_help="sftp://user@host:port, or file:/// for this machine; a path at its end is the "
     "folder that all others are named from",
     options=(

@@ -75,6 +75,23 @@ class HostFiles:
             depth_first=True,
         )
 
+    def rights(self) -> list[str]:
+        """Return which of the chosen folders the account may read and write."""
+        told = []
+        for folder in self._choice.folders:
+            named = self._choice.named(folder)
+            try:
+                self._access.listed(folder)
+            except FileNotFoundError:
+                told.append(f"There is no folder {named}.")
+                continue
+            except OSError:
+                told.append(f"May not read {named}.")
+                continue
+            code, _ = self._access.run(["test", "-w", folder])
+            told.append(f"May read {named}" + (" and write in it." if code == 0 else " only."))
+        return told
+
     # Reading
 
     def observe(self, branch: Path = ()) -> Iterator[tuple[Path, ConfigObject]]:

@@ -47,6 +47,7 @@ SCHEMA = Schema(
     },
 )
 _Key = tuple[Path, KeyValue]
+_MAY = {"READ": "read", "WRITE": "write", "READWRITE": "read and write"}
 
 
 def open_keystore(endpoint: Endpoint, secrets: SecretKeeper) -> "KeyStore":
@@ -75,6 +76,13 @@ class KeyStore:
             schema=SCHEMA,
             promises=Promises(compare_and_set="server", atomic=True, rename=True),
         )
+
+    def rights(self) -> list[str]:
+        """Return what the user may read and write."""
+        granted = self._client.permissions()
+        if granted is None:
+            return ["The account may read and write every key."]
+        return [f"May {_MAY[p.perm_type]} {_told(p)}" for p in granted]
 
     # Reading
 

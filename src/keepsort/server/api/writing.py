@@ -7,7 +7,7 @@ import msgspec
 from keepsort.connectors.registry import connector_types
 from keepsort.core.compare import Rules, compare_attributes
 from keepsort.core.compare.rules import Space
-from keepsort.core.model import Schema
+from keepsort.core.model import Path, Schema, is_beneath
 from keepsort.core.plan import Finding, Step, changed_names
 from keepsort.server.restores.engine import is_interrupted
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
@@ -138,10 +138,20 @@ def _sample(backup: Record | None, look: Record | None) -> list[dict[str, Any]]:
     """Write the first of the objects by which live differs from the newest backup."""
     if backup is None or look is None or not look.changes or look.at:
         return []
-    shown = compared(backup, look).differences[:_SAMPLE]
-    return [
-        {"path": list(d.path), "name": d.node.entry.name or "/", "state": d.state} for d in shown
-    ]
+    found = compared(backup, look)
+    told: list[dict[str, Any]] = []
+    within: Path | None = None
+    for one in found.differences:
+        # what stands in a branch that is gone or new, or is held by a file, is told by that
+        if within is not None and is_beneath(one.path, within):
+            continue
+        whole = one.state in ("missing", "extra") or found.left.schema.parts_in(one.kind)
+        within = one.path if whole else None
+        name = one.node.entry.name or "/"
+        told.append({"path": list(one.path), "name": name, "state": one.state})
+        if len(told) == _SAMPLE:
+            break
+    return told
 
 
 def finding(schema: Schema, found: Finding) -> dict[str, Any]:

@@ -1,22 +1,23 @@
 """Adding systems, and opening the way to them."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 
 from django.db import IntegrityError, transaction
 
 from keepsort.connectors.base import Connector, Description, Endpoint, Learning
-from keepsort.connectors.registry import connector_type
+from keepsort.connectors.registry import ConnectorType, connector_type
 from keepsort.core.plan import Composer
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.systems.models import Successor, System
 from keepsort.server.systems.vault import Vault, decrypt, encrypt
 
 
-def add_system(
-    name: str, connector: str, address: str, options: dict[str, str], user: str, password: str
-) -> System:
-    """Add a system; it is not contacted. Raises `Misconfigured` or `Problem`."""
+def checked(name: str, connector: str, options: Mapping[str, str]) -> ConnectorType:
+    """Return the type of a connector if name and options are right for it.
+
+    Raises `Misconfigured` or `Problem`.
+    """
     kind = connector_type(connector)
     known = {o.name: o for o in kind.options}
     unknown = options.keys() - known.keys()
@@ -31,18 +32,62 @@ def add_system(
             f"The {connector} connector needs the option {', '.join(wanting)}.",
             f"Give --option {wanting[0]}=….",
         )
+    for name_of, value in options.items():
+        choices = known[name_of].choices
+        if choices and value and value not in choices:
+            raise Problem(
+                f"{name_of} cannot be {value!r}.", f"Choose one of: {', '.join(choices)}."
+            )
     if not name.strip():
         raise Problem("A system needs a name.", "Give it one.")
+    return kind
+
+
+def add_system(
+    name: str, connector: str, address: str, options: dict[str, str], user: str, password: str
+) -> System:
+    """Add a system; it is not contacted. Raises `Misconfigured` or `Problem`."""
+    checked(name, connector, options)
     system = System(
         name=name.strip(), connector=connector, address=address, options=options, user=user,
         password=encrypt(password.encode(), "system password"),
     )  # fmt: skip
+    _save(system)
+    return system
+
+
+def change_system(
+    system: System,
+    name: str,
+    address: str,
+    options: dict[str, str],
+    user: str,
+    password: str | None,
+) -> None:
+    """Change how a system is reached; password: None keeps the one there is."""
+    checked(name, system.connector, options)
+    system.name, system.address, system.options, system.user = name.strip(), address, options, user
+    if password is not None:
+        system.password = encrypt(password.encode(), "system password")
+    _save(system)
+
+
+def _save(system: System) -> None:
     try:
         with transaction.atomic():
             system.save()
     except IntegrityError:
-        raise Problem(f"There is a system {name!r} already.", "Choose another name.", 409) from None
-    return system
+        raise Problem(
+            f"There is a system {system.name!r} already.", "Choose another name.", 409
+        ) from None
+
+
+def endpoint_of(system: System) -> Endpoint:
+    """Return how a system is reached, its password in the clear."""
+    password = decrypt(bytes(system.password), "system password").decode()
+    return Endpoint(
+        address=system.address, options=system.options, user=system.user, password=password
+    )
 
 
 def find_system(name: str) -> System:
@@ -57,12 +102,8 @@ def find_system(name: str) -> System:
 @contextmanager
 def opened(system: System) -> Iterator[Connector]:
     """Open a connector to the live system; what secrets it met are kept when it closes."""
-    password = decrypt(bytes(system.password), "system password").decode()
-    endpoint = Endpoint(
-        address=system.address, options=system.options, user=system.user, password=password
-    )
     vault = Vault(system)
-    connector = connector_type(system.connector).open(endpoint, vault)
+    connector = connector_type(system.connector).open(endpoint_of(system), vault)
     try:
         yield connector
         vault.flush()

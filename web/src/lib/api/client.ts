@@ -13,12 +13,10 @@ export type Bench = Schemas['BenchShape'];
 export type Attribute = Schemas['AttributeShape'];
 export type Shown = Schemas['ShownShape'];
 export type Stretch = Schemas['StretchShape'];
-export type Pieces = string[];
 export type MapKey = Schemas['KeyShape'];
 export type Rules = Schemas['RulesShapeRequest'];
 export type Facet = Schemas['FacetShape'];
 export type Moment = Schemas['MomentShape'];
-export type ObjectHistory = Schemas['HistoryShape'];
 export type BriefRecord = Schemas['BriefRecordShape'];
 export type Hit = Schemas['HitShape'];
 export type Tray = Schemas['TrayShape'];
@@ -27,6 +25,11 @@ export type Step = Schemas['StepShape'];
 export type Finding = Schemas['FindingShape'];
 export type Offer = Schemas['OfferShape'];
 export type Run = Schemas['RunShape'];
+export type Connector = Schemas['ConnectorShape'];
+export type Option = Schemas['OptionShape'];
+export type Settings = Schemas['SettingsShape'];
+export type AskSettings = Schemas['AskSettingsShapeRequest'];
+export type Probe = Schemas['ProbeShape'];
 export type RunBrief = Schemas['RunBriefShape'];
 
 /** An error as the server tells it: what was not possible and why, and the way out. */

@@ -1,6 +1,6 @@
 import { QueryClient } from '@tanstack/svelte-query';
 import type { PickedThing } from '$lib/model/picks.svelte';
-import { client, Failure, got, type Rules } from './client';
+import { client, Failure, got, type AskSettings, type Rules, type Settings } from './client';
 
 export const queryClient = new QueryClient({
   defaultOptions: {
@@ -215,4 +215,34 @@ export async function askWork(
     }),
   );
   await queryClient.invalidateQueries({ queryKey: ['systems'] });
+}
+
+export const connectors = () => ({
+  queryKey: ['connectors'],
+  queryFn: () => got(client.GET('/api/connectors')),
+  staleTime: Infinity,
+});
+
+export const allSettings = () => ({
+  queryKey: ['settings'],
+  queryFn: () => got(client.GET('/api/settings')),
+});
+
+export const tryConnection = (body: AskSettings) =>
+  got(client.POST('/api/connectors/try', { body }));
+
+/** Adds a system, or changes the one with this number; returns how it is reached now. */
+export async function saveSettings(body: AskSettings, number?: number): Promise<Settings> {
+  const saved = await got(
+    number === undefined
+      ? client.POST('/api/settings', { body })
+      : client.PUT('/api/settings/{number}', { params: { path: { number } }, body }),
+  );
+  await queryClient.invalidateQueries();
+  return saved;
+}
+
+export async function removeSystem(number: number): Promise<void> {
+  await got(client.DELETE('/api/settings/{number}', { params: { path: { number } } }));
+  await queryClient.invalidateQueries();
 }

@@ -140,6 +140,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/connectors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description List the connectors with what each asks for. */
+        get: operations["connectors"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connectors/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Try a connection without keeping anything. */
+        post: operations["try_connection"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lists": {
         parameters: {
             query?: never;
@@ -298,6 +332,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description List the systems. */
+        get: operations["all_settings"];
+        put?: never;
+        /** @description Add a system; it is not contacted. */
+        post: operations["add_system"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Change how a system is reached. */
+        put: operations["change_system"];
+        post?: never;
+        /** @description Remove a system with all its backups and runs; the live system stays as it is. */
+        delete: operations["remove_system"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/systems": {
         parameters: {
             query?: never;
@@ -404,6 +474,19 @@ export interface components {
             /** @default stop */
             on_failure: components["schemas"]["OnFailureEnum"];
         };
+        /** @description How a system is to be reached; a password of null keeps the one there is. */
+        AskSettingsShapeRequest: {
+            name: string;
+            connector: string;
+            address: string;
+            options?: {
+                [key: string]: string;
+            };
+            /** @default  */
+            user: string;
+            password?: string | null;
+            system?: number | null;
+        };
         /** @description A request for a backup or a look. */
         AskWorkShapeRequest: {
             kind: components["schemas"]["KindEnum"];
@@ -501,6 +584,13 @@ export interface components {
             rules: components["schemas"]["RulesShape"];
             missing: string[];
             missing_count: number;
+        };
+        /** @description A connector as it is offered. */
+        ConnectorShape: {
+            name: string;
+            label: string;
+            address_help: string;
+            options: components["schemas"]["OptionShape"][];
         };
         /** @description A reference that follows a move. */
         ConsequenceShape: {
@@ -634,6 +724,17 @@ export interface components {
          * @enum {string}
          */
         OnFailureEnum: "stop" | "go-on";
+        /** @description One setting of a connector, enough to make a field of a form from. */
+        OptionShape: {
+            name: string;
+            label: string;
+            help: string;
+            required: boolean;
+            secret: boolean;
+            choices: string[];
+            default: string;
+            lines: boolean;
+        };
         /** @description A pasted list. */
         PastedShapeRequest: {
             text: string;
@@ -687,6 +788,23 @@ export interface components {
          * @enum {string}
          */
         PolicyEnum: "overwrite" | "keep" | "fill";
+        /** @description What a try has found. */
+        ProbeShape: {
+            software: string;
+            promises: string[];
+            rights: string[];
+            counts: {
+                [key: string]: number;
+            };
+            complete: boolean;
+            unreadable: string[];
+            left_out: string[];
+            by_digest: number;
+            bytes_by_digest: number;
+            learned: {
+                [key: string]: string;
+            };
+        };
         /** @description A backup or a look. */
         RecordShape: {
             id: number;
@@ -873,6 +991,19 @@ export interface components {
          * @enum {string}
          */
         ScopeEnum: "object" | "branch" | "attributes" | "remove";
+        /** @description How a system is reached; its password is never sent out. */
+        SettingsShape: {
+            name: string;
+            connector: string;
+            address: string;
+            options?: {
+                [key: string]: string;
+            };
+            /** @default  */
+            user: string;
+            id: number;
+            has_password: boolean;
+        };
         /** @description All differences that are shown, as far as they can be picked at once. */
         ShownListShape: {
             total: number;
@@ -1355,6 +1486,48 @@ export interface operations {
             };
         };
     };
+    connectors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectorShape"][];
+                };
+            };
+        };
+    };
+    try_connection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskSettingsShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProbeShape"];
+                };
+            };
+        };
+    };
     paste_list: {
         parameters: {
             query?: never;
@@ -1644,6 +1817,93 @@ export interface operations {
             query?: never;
             header?: never;
             path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    all_settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettingsShape"][];
+                };
+            };
+        };
+    };
+    add_system: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskSettingsShapeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettingsShape"];
+                };
+            };
+        };
+    };
+    change_system: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskSettingsShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettingsShape"];
+                };
+            };
+        };
+    };
+    remove_system: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
             cookie?: never;
         };
         requestBody?: never;

@@ -17,6 +17,9 @@
     { name: 'Sort', href: `/sort/${system}`, on: /^\/(sort|plans)\//.test(here) },
     { name: 'Backups', href: `/backups/${system}`, on: here.startsWith('/backups') },
     { name: 'Runs', href: '/runs', on: here.startsWith('/runs') },
+    ...(person.role === 'administrator'
+      ? [{ name: 'Setup', href: '/setup', on: here.startsWith('/setup') }]
+      : []),
   ]);
 
   async function signOut(): Promise<void> {

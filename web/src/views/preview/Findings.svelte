@@ -5,11 +5,13 @@
   interface Props {
     findings: Finding[];
     confirmed: string[];
+    answers: Record<string, string>;
   }
-  let { findings, confirmed = $bindable() }: Props = $props();
+  let { findings, confirmed = $bindable(), answers = $bindable() }: Props = $props();
 
-  const ORDER = ['stop', 'confirm', 'note'];
-  const WORDS = { stop: 'stops it', confirm: 'confirm', note: 'note' };
+  const ORDER = ['stop', 'ask', 'confirm', 'note'];
+  const WORDS = { stop: 'stops it', ask: 'asks', confirm: 'confirm', note: 'note' };
+  const HUES = { stop: 'stop', ask: 'confirm', confirm: 'confirm', note: 'note' };
   const sorted = $derived(
     [...findings].sort((a, b) => ORDER.indexOf(a.level) - ORDER.indexOf(b.level)),
   );
@@ -27,11 +29,22 @@
           value={finding.name}
         />
       {:else}<span></span>{/if}
-      <span class="font-semibold" style:color="var(--{finding.level})">{WORDS[finding.level]}</span>
+      <span class="font-semibold" style:color="var(--{HUES[finding.level]})">
+        {WORDS[finding.level]}
+      </span>
       <span>
         {#if finding.path.length}<b class="font-semibold">{plainName(finding.path.at(-1)!)}:</b
           >{/if}
         {finding.text}
+        {#if finding.level === 'ask'}
+          <input
+            type="password"
+            autocomplete="off"
+            aria-label="{finding.attribute} of {plainName(finding.path.at(-1) ?? '')}"
+            class="field mt-1 block w-full font-mono"
+            bind:value={answers[finding.name]}
+          />
+        {/if}
       </span>
     </label>
   {/each}

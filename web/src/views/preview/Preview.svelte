@@ -16,6 +16,7 @@
   const person = createQuery(session);
   let chosen = $state(0);
   let confirmed = $state<string[]>([]);
+  let answers = $state<Record<string, string>>({});
   let goOn = $state(false);
   let error = $state<Error>();
   let waiting = $state(false);
@@ -25,6 +26,9 @@
   const stopped = $derived(plan.findings.some((f) => f.level === 'stop'));
   const wanting = $derived(
     plan.findings.filter((f) => f.level === 'confirm' && !confirmed.includes(f.name)).length,
+  );
+  const unanswered = $derived(
+    plan.findings.filter((f) => f.level === 'ask' && !answers[f.name]).length,
   );
   const allowed = $derived(['restorer', 'administrator'].includes(person.data?.role ?? ''));
   const verb = $derived(plan.undoes ? 'Undo' : 'Restore');
@@ -45,9 +49,11 @@
         ? 'This plan has been run.'
         : !allowed
           ? 'Your role does not restore.'
-          : wanting
-            ? `${count(wanting, 'point')} to confirm first`
-            : '',
+          : unanswered
+            ? `${count(unanswered, 'secret')} to type first`
+            : wanting
+              ? `${count(wanting, 'point')} to confirm first`
+              : '',
   );
 
   async function restore(): Promise<void> {
@@ -58,7 +64,7 @@
       const run = await got(
         client.POST('/api/plans/{number}', {
           params: { path: { number: plan.id } },
-          body: { confirmed, on_failure: goOn ? 'go-on' : 'stop' },
+          body: { confirmed, answers, on_failure: goOn ? 'go-on' : 'stop' },
         }),
       );
       await navigate('/runs/:run', { params: { run: String(run.id) } });
@@ -117,7 +123,11 @@
   <main class="grid min-h-0 grid-cols-[430px_minmax(0,1fr)]">
     <section class="min-h-0 overflow-auto border-r border-line px-4 py-2.5" aria-label="Steps">
       {#if error}<div class="mb-2"><Trouble {error} /></div>{/if}
-      {#if plan.findings.length}<Findings findings={plan.findings} bind:confirmed />{/if}
+      {#if plan.findings.length}<Findings
+          findings={plan.findings}
+          bind:confirmed
+          bind:answers
+        />{/if}
       <div class="flex justify-between pt-1 pb-1.5 text-sm text-ink-2">
         <span>{count(plan.steps.length, 'step')}, in this order</span>
         <label class="flex items-center gap-1.5">

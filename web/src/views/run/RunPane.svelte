@@ -118,7 +118,12 @@
       <div class="h-full bg-pick" style:width="{(100 * run.done) / Math.max(1, run.steps)}%"></div>
     </div>
     {#if error}<div class="mt-2"><Trouble {error} /></div>{/if}
-    {#if run.message}<p class="mt-2 border-l-3 border-stop pl-2.5">{run.message}</p>{/if}
+    {#if run.message}
+      <p class="mt-2 border-l-3 {finished ? 'border-stop' : 'border-note'} pl-2.5">{run.message}</p>
+    {/if}
+    {#each run.report as said (said)}
+      <p class="mt-2 border-l-3 border-note pl-2.5 text-ink-2">{said}</p>
+    {/each}
     {#if finished && !run.message}
       <p class="mt-2 text-ink-2">
         {#if total(run.left_now)}
@@ -156,6 +161,7 @@
           <span class="text-sm font-medium text-ink-2">{step.kind_label} · step {step.number}</span>
         </h2>
         {#if line.message}<p class="mb-2 border-l-3 border-stop pl-2.5">{line.message}</p>{/if}
+        {#if line.report}<p class="mb-2 border-l-3 border-note pl-2.5">{line.report}</p>{/if}
         <StepChange {step} />
       {/if}
     </section>

@@ -46,6 +46,7 @@
   }
 
   function accept(offer: Offer): void {
+    if (offer.element === null) return picks.toggleAttribute(offer.path, offer.attribute, []);
     picks.toggleElement(
       offer.path,
       offer.attribute,

@@ -1,0 +1,54 @@
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import { allSettings, connectors } from '$lib/api/queries';
+  import KeyHints from '$lib/parts/KeyHints.svelte';
+  import Trouble from '$lib/parts/Trouble.svelte';
+  import { route } from '../../routes';
+  import SystemForm from './SystemForm.svelte';
+
+  const kinds = createQuery(connectors);
+  const all = createQuery(allSettings);
+  const asked = $derived(route.params.system);
+  const chosen = $derived(all.data?.find((s) => `${s.id}` === asked));
+  const adding = $derived(asked === 'new' || all.data?.length === 0);
+  const label = (name: string): string => kinds.data?.find((k) => k.name === name)?.label ?? name;
+</script>
+
+<div class="grid min-h-0 grid-rows-[minmax(0,1fr)_26px]">
+  <main class="grid min-h-0 grid-cols-[290px_minmax(0,1fr)]">
+    <nav class="min-h-0 overflow-auto border-r border-line px-4 py-3" aria-label="Systems">
+      <h1 class="mb-2 text-xl font-semibold tracking-tight">Systems</h1>
+      {#each all.data ?? [] as system (system.id)}
+        <a
+          href="/setup/{system.id}"
+          aria-current={system === chosen ? 'page' : undefined}
+          class="block border-b border-line px-2 py-1.5 {system === chosen
+            ? 'bg-pick-wash'
+            : 'hover:bg-sunk'}"
+        >
+          <b class="font-semibold">{system.name}</b>
+          <span class="block truncate text-sm text-ink-2">{label(system.connector)}</span>
+        </a>
+      {/each}
+      <a class="act mt-3 inline-block" href="/setup/new">Add a system</a>
+    </nav>
+    <section class="min-h-0 overflow-auto bg-sheet px-5 pt-3" aria-label="System">
+      {#if kinds.error ?? all.error}
+        <Trouble error={(kinds.error ?? all.error)!} />
+      {:else if kinds.data && all.data && (chosen || adding)}
+        {#key asked}
+          <SystemForm kinds={kinds.data} settings={chosen} />
+        {/key}
+      {:else if all.data}
+        <p class="max-w-prose text-ink-2">
+          Choose a system to see how it is reached, or add one. What you enter is tried before
+          anything is kept, and trying never writes to the live system.
+        </p>
+      {/if}
+    </section>
+  </main>
+  <KeyHints
+    keys={[]}
+    note="Passwords are kept encrypted and never shown again. Only administrators see this page."
+  />
+</div>
