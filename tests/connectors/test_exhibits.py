@@ -12,7 +12,7 @@ from keepsort.connectors.base import Endpoint
 from keepsort.connectors.exhibits.connector import Exhibits, open_exhibits
 from keepsort.core.compare import compare
 from keepsort.core.model import Path
-from keepsort.core.plan import PLAIN, Pick, plan_restore
+from keepsort.core.plan import PLAIN, Pick, plan_restore, rehearse, transplant
 from keepsort.core.plan.planning import offers
 from tests.connectors.contract import Contract, Desk, Keeper, content
 
@@ -268,6 +268,32 @@ def test_another_version_of_the_software(start: Callable[..., ExhibitController]
     assert [(f.code, f.attribute) for f in found if f.level == "stop"] == [
         ("no-such-field", "fade_seconds")
     ]
+
+
+def test_a_folder_goes_to_a_controller_of_another_version(
+    start: Callable[..., ExhibitController],
+) -> None:
+    old = ExhibitSubject(start())
+    new = start("5.0")
+    other = ExhibitSubject.__new__(ExhibitSubject)
+    other.controller = new
+    desk = Desk(other)
+    desk.connector._secrets.kept = {}  # type: ignore[attr-defined]
+    source = desk.look(old.open())
+    live = desk.look()
+    made = transplant(source, [("Winter show",)], live, ())
+    assert {f.code for f in made.findings} == {"comes-along", "left-out"}
+    plan = plan_restore(compare(made.left, live), list(made.picks))
+    found = {f.level: f for f in desk.connector.check(plan.steps, made.left)}
+    assert "stop" not in found
+    desk.connector._secrets.kept[found["ask"].digest] = b"x"  # type: ignore[attr-defined]
+    desk.carry_out(plan.steps)
+    items = new.items()
+    assert items["Evening"]["body"]["fade"] == 40, "under its new name"
+    assert "loop" not in items["Mist"]["body"], "the new version has none"
+    steps = items["Turtle feeding"]["body"]["steps"]
+    assert steps[0]["recall"] == items["Evening"]["id"], "by the new controller's own id"
+    assert content(desk.look()) == content(rehearse(live, plan.steps))
 
 
 def test_what_stands_in_the_way(subject: ExhibitSubject) -> None:

@@ -13,7 +13,7 @@ import click
 from keepsort.cli.output import Output
 
 if TYPE_CHECKING:
-    from keepsort.core.plan import Policy
+    from keepsort.core.plan import Clash, Policy
 
 
 @click.group()
@@ -61,7 +61,7 @@ def _fail(message: str) -> None:
 
 @system_app.command("add")
 @click.argument("name", metavar="SYSTEM")
-@click.option("--connector", required=True, help="Which connector: directory.")
+@click.option("--connector", required=True, help="directory, keystore, hostfiles or exhibits.")
 @click.option("--address", required=True, help="Where the system answers.")
 @click.option("--option", multiple=True, help="NAME=VALUE, as often as needed.")
 @click.option("--user", default="", help="The account to sign in with.")
@@ -250,6 +250,40 @@ def preview(
     picks = merged([read_pick(trees, text) for text in pick])
     picks += [Pick(find_path(trees, text), "remove") for text in remove_extra]
     plan = previewing.preview(record, picks, policy, look=look)
+    show_plan(Output(as_json), plan)
+
+
+@app.command()
+@_backup
+@click.argument("paths", nargs=-1, required=True, metavar="PATH...")
+@click.option("--to", "target", help="Another system of the same kind; the same one if not given.")
+@click.option("--at", default="/", help="What is to hold the copies.")
+@click.option(
+    "--clash", type=click.Choice(["rename", "skip", "replace"]), default="rename",
+    help="What happens where a name is taken.",
+)  # fmt: skip
+@_as_json
+def elsewhere(
+    backup: str,
+    paths: tuple[str, ...],
+    target: str | None,
+    at: str,
+    clash: "Clash",
+    as_json: bool,
+) -> None:
+    """Plan to put branches of a backup into another place, or into another system."""
+    from keepsort.cli.showing import show_plan
+    from keepsort.server.picking import find_path
+    from keepsort.server.restores.previewing import preview_elsewhere
+    from keepsort.server.restores.services import branch_path
+    from keepsort.server.snapshots.services import find_record, open_snapshot
+    from keepsort.server.systems.services import find_system
+
+    record = find_record(backup)
+    tree = open_snapshot(record)
+    system = find_system(target) if target is not None else record.system
+    chosen = [find_path([tree], path.removesuffix("/**") or "/") for path in paths]
+    plan = preview_elsewhere(record, chosen, system, branch_path(system, at), clash)
     show_plan(Output(as_json), plan)
 
 

@@ -31,6 +31,8 @@ urlpatterns = [
     path("api/search", history.Search.as_view()),
     path("api/tray", views.Tray.as_view()),
     path("api/plans", views.Plans.as_view()),
+    path("api/plans/elsewhere", views.Elsewhere.as_view()),
+    path("api/systems/<int:number>/places", views.SystemPlaces.as_view()),
     path("api/plans/<int:number>", views.OnePlan.as_view()),
     path("api/runs", views.Runs.as_view()),
     path("api/runs/<int:number>", views.OneRun.as_view()),

@@ -1,6 +1,7 @@
 """From what a person picked to the ordered steps that carry it out."""
 
 from keepsort.core.plan.composing import ABSENT, PLAIN, Absent, Composer, Edit, Unfit
+from keepsort.core.plan.elsewhere import Clash, transplant
 from keepsort.core.plan.findings import Finding, Level
 from keepsort.core.plan.picks import AttributePick, Pick, Policy, Scope
 from keepsort.core.plan.planning import Offer, plan_restore
@@ -14,6 +15,7 @@ __all__ = [
     "Absent",
     "Action",
     "AttributePick",
+    "Clash",
     "Composer",
     "Edit",
     "Finding",
@@ -30,4 +32,5 @@ __all__ = [
     "plan_restore",
     "plan_undo",
     "rehearse",
+    "transplant",
 ]

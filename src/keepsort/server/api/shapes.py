@@ -420,6 +420,23 @@ class PicksShape(Shape):
     terms = TermsShape(default=dict)
 
 
+class ElsewhereShape(Shape):
+    """What of a backup is to go to another place, of this system or of another one."""
+
+    backup = serializers.IntegerField()
+    paths = serializers.ListField(child=_path())
+    system = serializers.IntegerField()
+    at = _path()
+    clash = serializers.ChoiceField(choices=("rename", "skip", "replace"), default="rename")
+
+
+class PlaceShape(Shape):
+    """An object that holds others."""
+
+    path = _path()
+    written = serializers.CharField()
+
+
 class StepShape(Shape):
     """One step of a plan."""
 

@@ -23,7 +23,7 @@ from keepsort.server.restores import engine, previewing
 from keepsort.server.restores.models import Run
 from keepsort.server.restores.services import find_plan, find_run
 from keepsort.server.snapshots.models import Record, Work
-from keepsort.server.snapshots.services import find_record
+from keepsort.server.snapshots.services import find_record, newest, open_snapshot
 from keepsort.server.sorting.comparing import Terms
 from keepsort.server.sorting.showing import Showing
 from keepsort.server.systems.models import System
@@ -151,6 +151,38 @@ class Plans(View):
             look=asked.look, by=person(request), terms=asked.terms,
         )  # fmt: skip
         return Response(writing.plan(plan), status=201)
+
+
+class Elsewhere(View):
+    """Previews of putting things into another place."""
+
+    @extend_schema(
+        operation_id="elsewhere",
+        request=shapes.ElsewhereShape,
+        responses={201: shapes.PlanShape},
+    )
+    def post(self, request: Request) -> Response:
+        """Plan to put branches of a backup elsewhere; the target is looked at anew."""
+        data = shapes.ElsewhereShape(data=request.data)
+        data.is_valid(raise_exception=True)
+        asked = data.validated_data
+        plan = previewing.preview_elsewhere(
+            find_record(asked["backup"]), [tuple(path) for path in asked["paths"]],
+            get_object_or_404(System, pk=asked["system"]), tuple(asked["at"]), asked["clash"],
+            by=person(request),
+        )  # fmt: skip
+        return Response(writing.plan(plan), status=201)
+
+
+class SystemPlaces(View):
+    """Where something could be put."""
+
+    @extend_schema(operation_id="places", responses=shapes.PlaceShape(many=True))
+    def get(self, request: Request, number: int) -> Response:
+        """List the objects that hold others, in the newest look at a system or its backup."""
+        system = get_object_or_404(System, pk=number)
+        record = newest(system, Record.Kind.LOOK) or newest(system, Record.Kind.BACKUP)
+        return Response(writing.places(open_snapshot(record)) if record else [])
 
 
 class OnePlan(View):

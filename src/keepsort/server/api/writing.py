@@ -9,6 +9,7 @@ from keepsort.core.compare import Rules, compare_attributes
 from keepsort.core.compare.rules import Space
 from keepsort.core.model import Path, Schema, is_beneath
 from keepsort.core.plan import Finding, Step, changed_names
+from keepsort.core.snapshot import Snapshot
 from keepsort.server.restores.engine import is_interrupted
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
 from keepsort.server.restores.previewing import open_plan
@@ -20,6 +21,7 @@ from keepsort.server.systems.models import System
 
 _BACKUPS_SHOWN = 60
 _SAMPLE = 12
+_PLACES = 500
 
 
 def record(found: Record) -> dict[str, Any]:
@@ -152,6 +154,26 @@ def _sample(backup: Record | None, look: Record | None) -> list[dict[str, Any]]:
         if len(told) == _SAMPLE:
             break
     return told
+
+
+def places(tree: Snapshot) -> list[dict[str, Any]]:
+    """Write the objects that hold others, the topmost ones of a large tree."""
+    found: list[dict[str, Any]] = []
+    level, holding = [tree.top()], set()
+    while level and len(found) < _PLACES:
+        found += [
+            {"path": list(n.path), "written": tree.schema.notation.write(n.path)} for n in level
+        ]
+        below = [
+            child
+            for node in level
+            if not tree.schema.parts_in(node.entry.kind)
+            for child in tree.children(node)
+        ]
+        # what is empty now may hold something too, if others of its kind do
+        holding |= {child.entry.kind for child in below if child.entry.children is not None}
+        level = [child for child in below if child.entry.kind in holding]
+    return found[:_PLACES]
 
 
 def finding(schema: Schema, found: Finding) -> dict[str, Any]:

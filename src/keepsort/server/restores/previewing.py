@@ -4,8 +4,9 @@ import msgspec
 
 from keepsort.connectors.base import Connector
 from keepsort.core.compare import Comparison, compare
-from keepsort.core.model import Path
+from keepsort.core.model import Path, Value
 from keepsort.core.plan import (
+    Clash,
     Composer,
     Finding,
     Mismatch,
@@ -16,17 +17,20 @@ from keepsort.core.plan import (
     plan_restore,
     plan_undo,
     rehearse,
+    transplant,
 )
 from keepsort.core.plan.planning import Offer, offers
 from keepsort.core.plan.rehearsal import holds, is_done
 from keepsort.core.snapshot import Snapshot
 from keepsort.server.accounts.models import User
-from keepsort.server.problems import Problem
+from keepsort.server.problems import NotFound, Problem
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot, take
 from keepsort.server.sorting.comparing import Terms, compare_trees, compared, settled
+from keepsort.server.systems.models import System
 from keepsort.server.systems.services import composer_of, opened, successors
+from keepsort.server.systems.vault import Vault
 
 encode_plan = msgspec.msgpack.Encoder().encode
 _AS_SAVED = Terms()
@@ -77,6 +81,57 @@ def preview(
         system=backup.system, backup=backup, look=look, by=by, policy=policy,
         picks=msgspec.to_builtins(picks), content=encode_plan(plan), rendered=rendered,
         summary=summary(plan, left.tally),
+    )  # fmt: skip
+
+
+def preview_elsewhere(
+    backup: Record,
+    paths: list[Path],
+    system: System,
+    at: Path,
+    clash: Clash = "rename",
+    *,
+    by: User | None = None,
+) -> PlanRecord:
+    """Plan to put branches of a backup into another place, of this system or of another one.
+
+    Raises `Problem` or a `ConnectorError`.
+    """
+    if system.connector != backup.system.connector:
+        raise Problem(
+            f"{system} is of another kind than {backup.system}, so nothing of it fits there.",
+            "Choose a system with the same connector.",
+        )
+    source = open_snapshot(backup)
+    if () in paths:
+        paths = [node.path for node in source.children(source.top())]
+    if not paths:
+        raise Problem("Nothing is picked that could go elsewhere.", "Pick objects or branches.")
+    look = take(system, Record.Kind.LOOK, by=by)
+    live = open_snapshot(look)
+    ours, theirs = Vault(backup.system), Vault(system)
+
+    def secret(value: Value) -> Value:
+        kept = ours.reveal(value) if ours.belongs_elsewhere(theirs) else None
+        return theirs.digest(kept) if kept is not None else value
+
+    try:
+        made = transplant(source, paths, live, at, clash, secret)
+    except KeyError:
+        raise NotFound(
+            f"{system} has nothing at {live.schema.notation.write(at)} to hold it.",
+            "Choose another place.",
+        ) from None
+    theirs.flush()
+    composer = composer_of(system)
+    plan = plan_restore(compare(made.left, live), list(made.picks), composer=composer)
+    plan = Plan(plan.steps, (*made.findings, *plan.findings))
+    with opened(system) as connector:
+        plan, rendered = _asked(connector, live, plan, composer, made.left)
+    return PlanRecord.objects.create(
+        system=system, backup=None, look=look, by=by, policy="overwrite",
+        picks=[{"path": list(path), "backup": backup.pk} for path in paths],
+        content=encode_plan(plan), rendered=rendered, summary=summary(plan, {}),
     )  # fmt: skip
 
 

@@ -42,6 +42,10 @@ class Vault:
         self._known: set[str] = set()
         self._new: dict[str, bytes] = {}
 
+    def belongs_elsewhere(self, other: "Vault") -> bool:
+        """Tell whether this is the vault of another system, whose digests mean nothing here."""
+        return self._system.pk != other._system.pk
+
     def digest(self, value: bytes) -> str:
         """Keep the value encrypted, at the latest with `flush`, and return its keyed digest."""
         found = blake2b(value, key=self._key, digest_size=16).hexdigest()

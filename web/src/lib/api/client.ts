@@ -29,6 +29,7 @@ export type Connector = Schemas['ConnectorShape'];
 export type Option = Schemas['OptionShape'];
 export type Settings = Schemas['SettingsShape'];
 export type AskSettings = Schemas['AskSettingsShapeRequest'];
+export type AskElsewhere = Schemas['ElsewhereShapeRequest'];
 export type Probe = Schemas['ProbeShape'];
 export type RunBrief = Schemas['RunBriefShape'];
 

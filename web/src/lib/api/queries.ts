@@ -1,6 +1,14 @@
 import { QueryClient } from '@tanstack/svelte-query';
 import type { PickedThing } from '$lib/model/picks.svelte';
-import { client, Failure, got, type AskSettings, type Rules, type Settings } from './client';
+import {
+  client,
+  Failure,
+  got,
+  type AskElsewhere,
+  type AskSettings,
+  type Rules,
+  type Settings,
+} from './client';
 
 export const queryClient = new QueryClient({
   defaultOptions: {
@@ -185,6 +193,16 @@ export const tray = (looked: Looked, picks: PickedThing[]) => ({
 
 export function askPreview(looked: Looked, picks: PickedThing[]) {
   return got(client.POST('/api/plans', { body: asked(looked, picks) }));
+}
+
+export const places = (system: number) => ({
+  queryKey: ['places', system],
+  queryFn: () =>
+    got(client.GET('/api/systems/{number}/places', { params: { path: { number: system } } })),
+});
+
+export function askElsewhere(body: AskElsewhere) {
+  return got(client.POST('/api/plans/elsewhere', { body }));
 }
 
 export const plan = (number: number) => ({

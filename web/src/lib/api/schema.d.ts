@@ -226,6 +226,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/elsewhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Plan to put branches of a backup elsewhere; the target is looked at anew. */
+        post: operations["elsewhere"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/records/{number}": {
         parameters: {
             query?: never;
@@ -402,6 +419,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/systems/{number}/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description List the objects that hold others, in the newest look at a system or its backup. */
+        get: operations["places"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/systems/{number}/rules": {
         parameters: {
             query?: never;
@@ -563,6 +597,13 @@ export interface components {
             note: string;
         };
         /**
+         * @description * `rename` - rename
+         *     * `skip` - skip
+         *     * `replace` - replace
+         * @enum {string}
+         */
+        ClashEnum: "rename" | "skip" | "replace";
+        /**
          * @description Two records compared, in sum.
          *
          *     tally: what all filters but that by kind of difference let through. shown: what all do.
@@ -601,6 +642,15 @@ export interface components {
         ElementMoveShape: {
             left: number;
             right: number;
+        };
+        /** @description What of a backup is to go to another place, of this system or of another one. */
+        ElsewhereShapeRequest: {
+            backup: number;
+            paths: string[][];
+            system: number;
+            at: string[];
+            /** @default rename */
+            clash: components["schemas"]["ClashEnum"];
         };
         /** @description A kind of object or an attribute, and in how many differences it stands. */
         FacetShape: {
@@ -765,6 +815,11 @@ export interface components {
             /** @default overwrite */
             policy: components["schemas"]["PolicyEnum"];
             terms?: components["schemas"]["TermsShapeRequest"];
+        };
+        /** @description An object that holds others. */
+        PlaceShape: {
+            path: string[];
+            written: string;
         };
         /** @description A preview. */
         PlanShape: {
@@ -1620,6 +1675,29 @@ export interface operations {
             };
         };
     };
+    elsewhere: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ElsewhereShapeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanShape"];
+                };
+            };
+        };
+    };
     record: {
         parameters: {
             query?: never;
@@ -1953,6 +2031,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordShape"][];
+                };
+            };
+        };
+    };
+    places: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceShape"][];
                 };
             };
         };

@@ -98,6 +98,8 @@
         {#if total(sums.left)}
           Afterwards live still differs from the backup in {count(total(sums.left), 'object')}
           ({inWords(sums.left)}).
+        {:else if plan.backup === null}
+          A copy of what another place has; all else stays as it is.
         {:else if !plan.undoes}
           Afterwards live is as the backup.
         {/if}

@@ -9,6 +9,8 @@
   import Mark from '$lib/parts/Mark.svelte';
   import AttributeRow from './AttributeRow.svelte';
   import BenchNotes from './BenchNotes.svelte';
+  import ElsewhereDialog from './ElsewhereDialog.svelte';
+  import FoldedRows from './FoldedRows.svelte';
   import HistoryDots from './HistoryDots.svelte';
   import PlaceRow from './PlaceRow.svelte';
 
@@ -24,9 +26,7 @@
   }
   let { bench, looked, picks, live, onsource, onagainst, onchoose, onbackup }: Props = $props();
 
-  let allShown = $state(false);
-  let factsShown = $state(false);
-  let hiddenShown = $state(false);
+  let elsewhere = $state(false);
   const past = createQuery(() => objectHistory(looked, bench.path));
   const times = $derived((past.data?.since ?? []).map((s) => [s.attribute, sinceWhen(s)] as const));
   const since = $derived(Object.fromEntries(times));
@@ -66,8 +66,13 @@
   <Mark state={bench.state} size={16} />
   {plainName(bench.name)}
   <span class="text-sm font-medium text-ink-2">{bench.kind_label} · {means}</span>
+  {#if bench.left_exists}
+    <button class="link ml-auto text-sm font-normal" onclick={() => (elsewhere = true)}
+      >put elsewhere…</button
+    >
+  {/if}
   <button
-    class="link ml-auto text-sm font-normal"
+    class="link {bench.left_exists ? '' : 'ml-auto'} text-sm font-normal"
     title="Back up this branch (B)"
     onclick={() => onbackup('backup', bench.path)}>keep this branch</button
   >
@@ -112,68 +117,32 @@
 {:else}
   {#if !moved && !bench.unreadable}<p class="py-2 text-ink-2">No attribute differs.</p>{/if}
 {/each}
-{#if hidden.length}
-  <button
-    class="link mt-2 mr-4 text-sm"
-    aria-expanded={hiddenShown}
-    onclick={() => (hiddenShown = !hiddenShown)}
-  >
-    {hiddenShown ? '▾' : '▸'}
-    {count(hidden.length, 'attribute')} hidden by the rules
-  </button>
-  {#if hiddenShown}
-    {#each hidden as attribute (attribute.name)}
-      <AttributeRow
-        {attribute}
-        path={bench.path}
-        {looked}
-        {picks}
-        pickable={partsPickable}
-        differing={[...names, attribute.name]}
-        {onchoose}
-      />
-    {/each}
-  {/if}
-{/if}
-{#if same.length}
-  <button class="link mt-2 text-sm" aria-expanded={allShown} onclick={() => (allShown = !allShown)}>
-    {allShown ? '▾' : '▸'}
-    {count(same.length, 'attribute')} the same
-  </button>
-  {#if allShown}
-    {#each same as attribute (attribute.name)}
-      <AttributeRow
-        {attribute}
-        path={bench.path}
-        {looked}
-        {picks}
-        pickable={false}
-        differing={names}
-        {onchoose}
-      />
-    {/each}
-  {/if}
-{/if}
-{#if bench.facts.length}
-  <button
-    class="link mt-2 ml-4 text-sm"
-    aria-expanded={factsShown}
-    onclick={() => (factsShown = !factsShown)}
-  >
-    {factsShown ? '▾' : '▸'}
-    {count(bench.facts.length, 'fact')}, only to read
-  </button>
-  {#if factsShown}
-    {#each bench.facts as fact (fact.name)}
-      <AttributeRow
-        attribute={{ ...fact, state: 'same' }}
-        path={bench.path}
-        {looked}
-        {picks}
-        pickable={false}
-        differing={names}
-        {onchoose}
-      />
-    {/each}
-  {/if}
-{/if}
+<FoldedRows
+  attributes={hidden}
+  label="{count(hidden.length, 'attribute')} hidden by the rules"
+  path={bench.path}
+  {looked}
+  {picks}
+  pickable={partsPickable}
+  differing={[...names, ...hidden.map((a) => a.name)]}
+  {onchoose}
+/>
+<FoldedRows
+  attributes={same}
+  label="{count(same.length, 'attribute')} the same"
+  path={bench.path}
+  {looked}
+  {picks}
+  differing={names}
+  {onchoose}
+/>
+<FoldedRows
+  attributes={bench.facts.map((fact) => ({ ...fact, state: 'same' as const }))}
+  label="{count(bench.facts.length, 'fact')}, only to read"
+  path={bench.path}
+  {looked}
+  {picks}
+  differing={names}
+  {onchoose}
+/>
+{#if elsewhere}<ElsewhereDialog bind:open={elsewhere} {bench} backup={looked.left} />{/if}

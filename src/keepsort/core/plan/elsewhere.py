@@ -1,0 +1,199 @@
+"""Putting objects of one tree into another place, or into another system.
+
+The target as it is now, with the wanted objects added, is what a backup would be from which they
+are restored; so everything else (needs, order, rehearsal, undo) is the same as for any restore.
+"""
+
+from collections.abc import Callable, Sequence
+from typing import Literal
+
+import msgspec
+
+from keepsort.core.model import Attributes, ConfigObject, Path, Schema, Value, is_beneath
+from keepsort.core.plan.findings import Finding, Level
+from keepsort.core.plan.picks import Pick
+from keepsort.core.plan.references import redirected, references
+from keepsort.core.snapshot import Draft, Node, Snapshot
+
+#: What happens to an object whose name is taken where it should go: it gets another name, it does
+#: not go there, or it takes the place of what is there.
+Clash = Literal["rename", "skip", "replace"]
+
+
+class Transplant(msgspec.Struct, frozen=True):
+    """The target with the wanted objects in it, what to pick of it, and what to know."""
+
+    left: Snapshot
+    picks: tuple[Pick, ...]
+    findings: tuple[Finding, ...] = ()
+
+
+def transplant(
+    source: Snapshot,
+    paths: Sequence[Path],
+    target: Snapshot,
+    at: Path,
+    clash: Clash = "rename",
+    secret: Callable[[Value], Value] = lambda value: value,
+) -> Transplant:
+    """Put branches of `source` beneath `at` in `target`; both trees lie in one store.
+
+    What they refer to and the target lacks comes along. References follow their targets.
+    secret: turns what stands for a secret in the source into what stands for it in the target.
+    Raises KeyError if the target has nothing at `at`.
+    """
+    if target.find(at) is None:
+        raise KeyError(at)
+    return _Transplanting(source, target, at, clash, secret).go(paths)
+
+
+class _Transplanting:
+    def __init__(
+        self,
+        source: Snapshot,
+        target: Snapshot,
+        at: Path,
+        clash: Clash,
+        secret: Callable[[Value], Value],
+    ) -> None:
+        self.source, self.target, self.at, self.clash = source, target, at, clash
+        self.secret = secret
+        self.keys = target.schema.names.keys
+        self.places: dict[Path, Path] = {}
+        self.taken: set[Path] = set()
+        self.findings: list[Finding] = []
+
+    def go(self, paths: Sequence[Path]) -> Transplant:
+        """Give every branch its place, then write all of them."""
+        waiting = [(path, "") for path in _topmost(paths)]
+        branches: list[tuple[Node, Path]] = []
+        while waiting:
+            path, reason = waiting.pop(0)
+            node = self.source.find(path)
+            if node is None or self._moved(path) is not None:
+                continue
+            place = self._place(node.path, reason)
+            if place is None:
+                continue
+            self.places[node.path] = place
+            branches.append((node, place))
+            waiting += self._needed(node)
+        draft = Draft(self.target)
+        for node, place in branches:
+            self._write(draft, node, place)
+        picks = tuple(Pick(place, "branch") for _, place in branches)
+        return Transplant(draft.finish(), picks, tuple(self.findings))
+
+    def _place(self, path: Path, reason: str) -> Path | None:
+        name = path[-1]
+        place = (*self.at, name)
+        if self.target.find(place) is None and self.keys(place) not in self.taken:
+            self.taken.add(self.keys(place))
+        elif self.clash == "skip" and not reason:
+            text = f"There is a {name} already, so this one stays away."
+            self._find("note", "skipped", place, text)
+            return None
+        elif self.clash == "replace" and self.keys(place) not in self.taken:
+            self.taken.add(self.keys(place))
+            text = "It takes the place of what is there."
+            self._find("confirm", "replaced", place, text)
+        else:
+            number = 2
+            while self._is_taken((*self.at, f"{name} {number}")):
+                number += 1
+            place = (*self.at, f"{name} {number}")
+            self.taken.add(self.keys(place))
+            self._find("note", "renamed", place, f"The name {name} is taken; it gets this one.")
+        if reason:
+            self._find("note", "comes-along", place, reason)
+        return place
+
+    def _is_taken(self, place: Path) -> bool:
+        return self.target.find(place) is not None or self.keys(place) in self.taken
+
+    def _needed(self, top: Node) -> list[tuple[Path, str]]:
+        """List what a branch refers to that neither comes along yet nor exists in the target."""
+        found = []
+        for node in self._branch(top):
+            attributes = self.source.object(node).attributes
+            for name, path in references(self.source.schema, node.entry.kind, attributes):
+                if is_beneath(path, top.path) or self._moved(path) is not None:
+                    continue
+                if self.target.find(path) is not None:
+                    continue
+                if self.source.find(path) is not None:
+                    found.append((path, f"{node.entry.name} refers to it ({name})."))
+                else:
+                    text = f"{name} names {self.source.schema.notation.write(path)}, not there."
+                    self._find("note", "dangling", node.path, text, name)
+        return found
+
+    def _branch(self, top: Node) -> list[Node]:
+        below = [node for child in self.source.children(top) for node in self._branch(child)]
+        return [top, *below]
+
+    def _moved(self, path: Path) -> Path | None:
+        for depth in range(len(path), 0, -1):
+            place = self.places.get(path[:depth])
+            if place is not None:
+                return (*place, *path[depth:])
+        return None
+
+    def _write(self, draft: Draft, top: Node, place: Path) -> None:
+        for node in self._branch(top):
+            where = (*place, *node.path[len(top.path) :])
+            obj = self.source.object(node)
+            attributes = redirected(
+                self.source.schema, obj.kind, obj.attributes, lambda p: self._moved(p) or p
+            )
+            attributes = self._carried(obj.kind, attributes, where)
+            draft.put(where, ConfigObject(name=where[-1], kind=obj.kind, attributes=attributes))
+
+    def _carried(self, kind: str, attributes: Attributes, where: Path) -> Attributes:
+        schema = self.target.schema
+        if kind not in schema.kinds:
+            text = f"The target knows no {self.source.schema.label(kind)}."
+            self._find("stop", "no-such-kind", where, text)
+            return attributes
+        kept, lost = carried_over(self.source.schema, schema, kind, attributes)
+        for name in lost:
+            text = f"The target's version knows no {name}; it is left out."
+            self._find("confirm", "left-out", where, text, name)
+        return {
+            name: self._secrets(value) if schema.spec(kind, name).secret else value
+            for name, value in kept.items()
+        }
+
+    def _secrets(self, value: Value) -> Value:
+        return [self.secret(v) for v in value] if isinstance(value, list) else self.secret(value)
+
+    def _find(self, level: Level, code: str, path: Path, text: str, attribute: str = "") -> None:
+        self.findings.append(Finding(level, code, text, path, attribute))
+
+
+def carried_over(
+    before: Schema, now: Schema, kind: str, attributes: Attributes
+) -> tuple[Attributes, list[str]]:
+    """Return attributes under the names another version has for them, and which it has not."""
+    known = now.kinds[kind].attributes if kind in now.kinds else {}
+    described = before.kinds[kind].attributes if kind in before.kinds else {}
+    called = {old: name for name, spec in known.items() for old in spec.formerly}
+    kept: Attributes = {}
+    lost = []
+    for name, value in attributes.items():
+        if name in known or name not in described:
+            kept[name] = value
+        elif name in called:
+            kept[called[name]] = value
+        else:
+            lost.append(name)
+    return kept, lost
+
+
+def _topmost(paths: Sequence[Path]) -> list[Path]:
+    """Return the paths that lie beneath no other of them, in order."""
+    return [
+        path
+        for path in dict.fromkeys(paths)
+        if not any(other != path and is_beneath(path, other) for other in paths)
+    ]

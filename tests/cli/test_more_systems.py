@@ -1,0 +1,120 @@
+"""The command with the other connectors, each on its real server."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from demo.servers.etcd import Etcd
+from demo.servers.exhibits import ExhibitController
+from tests.cli.test_cli import Command, command
+from tests.connectors.test_exhibits import TOKEN, ExhibitSubject
+from tests.connectors.test_hostfiles import CHRONY, POLL, FileSubject
+
+__all__ = ["command"]
+
+
+def test_keys_from_a_backup_to_a_restore(command: Command, tmp_path: Path) -> None:
+    server = Etcd(tmp_path / "etcd")
+    try:
+        server.put("/plant/chiller/limits", '{"high":18,"low":4.5}')
+        server.put("/plant/chiller/interlock", "true")
+        server.put("/plant/quiet", "1")
+        command.json(
+            "system", "add", "Plant", "--connector", "keystore", "--address", server.address,
+            "--option", "prefix=/plant/",
+        )  # fmt: skip
+        number = str(command.json("backup", "Plant")["backup"])
+        server.put("/plant/chiller/limits", '{"high":79,"low":40}')
+        server.put("/plant/chiller/interlock", "false")
+        compared = command.json("compare", number)
+        assert compared["tally"] == {"changed": 2}
+        again = command.json("backup", "Plant")
+        assert again["objects"] == 5, "what changed is asked for by revision"
+        plan = command.json(
+            "preview", number, "--pick", "/chiller/limits#value@1",
+            "--pick", "/chiller/interlock",
+        )  # fmt: skip
+        assert '"mod_revision"' in plan["steps"][0]["rendered"]
+        assert command.json("restore", str(plan["plan"]))["outcome"] == "verified"
+        now = server.ctl("get", "--print-value-only", "/plant/chiller/limits").strip()
+        assert now == '{"high":18,"low":40}'
+        undone = command.json("undo", str(command.json("runs")["runs"][0]["run"]))
+        command.json("restore", str(undone["plan"]))
+        assert "false" in server.ctl("get", "/plant/chiller/interlock")
+    finally:
+        server.stop()
+
+
+def test_a_key_and_a_hunk_of_files_on_this_machine(command: Command, tmp_path: Path) -> None:
+    files = FileSubject(tmp_path, None)
+    reloads = tmp_path / "reloads"
+    command.json(
+        "system", "add", "Gateway", "--connector", "hostfiles",
+        "--address", f"file://{tmp_path}", "--option", "folders=/etc",
+        "--option", f"commands=/etc/*.conf | grep -c ntp1 {{}} | sh -c 'echo r >> {reloads}'",
+    )  # fmt: skip
+    number = str(command.json("backup", "Gateway")["backup"])
+    files.harm()
+    compared = command.json("compare", number, "--branch", "/etc/chrony.conf")
+    texts = [d for d in compared["differences"] if d["path"] == "/etc/chrony.conf"]
+    assert texts[0]["attributes"][0]["hunks"][0]["number"] == 1
+    plan = command.json(
+        "preview", number, "--pick", "/etc/chrony.conf#text@1",
+        "--pick", "/etc/poll.ini/poll/every",
+    )  # fmt: skip
+    assert "posix-rename" in plan["steps"][0]["rendered"]
+    names = [f["finding"] for f in plan["findings"] if f["level"] == "confirm"]
+    assert "confirm" in command.fails("restore", str(plan["plan"])).lower()
+    done = command.json("restore", str(plan["plan"]), *[w for n in names for w in ("--confirm", n)])
+    assert done["outcome"] == "verified"
+    assert "exit code 0" in done["steps"][0]["report"]
+    assert "exit code 0" in done["report"][0]
+    assert reloads.read_text() == "r\n"
+    assert (files.etc / "chrony.conf").read_text() == CHRONY
+    assert (files.etc / "poll.ini").read_bytes() == (POLL + "sms = 1\n").replace(
+        "\n", "\r\n"
+    ).encode()
+    bad = command.fails(
+        "system", "add", "x", "--connector", "hostfiles", "--address", "file:///",
+        "--option", "folders=etc",
+    )  # fmt: skip
+    assert "absolute" in bad
+
+
+@pytest.fixture
+def controllers(tmp_path: Path) -> Iterator[tuple[ExhibitSubject, ExhibitController]]:
+    one = ExhibitController(tmp_path / "one", TOKEN, options=("--faults",))
+    two = ExhibitController(tmp_path / "two", TOKEN, software="5.0", options=("--faults",))
+    yield ExhibitSubject(one), two
+    one.stop()
+    two.stop()
+
+
+def test_secrets_are_asked_for_and_things_go_elsewhere(
+    command: Command, controllers: tuple[ExhibitSubject, ExhibitController]
+) -> None:
+    subject, other = controllers
+    for name, one in (("Galleries", subject.controller), ("Annex", other)):
+        command.json(
+            "system", "add", name, "--connector", "exhibits", "--address", one.address,
+            "--password-stdin", stdin=TOKEN + "\n",
+        )  # fmt: skip
+    number = str(command.json("backup", "Galleries")["backup"])
+    moved = command.json("elsewhere", number, "/Winter show", "--to", "Annex")
+    asked = [f["finding"] for f in moved["findings"] if f["level"] == "ask"]
+    confirm = [f["finding"] for f in moved["findings"] if f["level"] == "confirm"]
+    confirmed = [word for name in confirm for word in ("--confirm", name)]
+    assert "given first" in command.fails("restore", str(moved["plan"]), *confirmed)
+    done = command.json(
+        "restore", str(moved["plan"]), *confirmed, "--answers-stdin", stdin=f"{asked[0]}=x\n"
+    )
+    assert done["outcome"] == "verified", done
+    assert any("Automation" in text for text in done["report"])
+    assert set(other.items()) >= {"Winter show", "Turtle feeding", "Evening", "Reef lamp"}
+    undone = command.json("undo", str(done["run"]))
+    assert command.json("restore", str(undone["plan"]))["outcome"] == "verified"
+    assert not other.items()
+    same = command.json("elsewhere", number, "/Lights/Evening", "--at", "/Winter show")
+    assert [s["path"] for s in same["steps"]] == ["/Winter show/Evening"]
+    assert "nothing at" in command.fails("elsewhere", number, "/Lights", "--at", "/Nowhere")

@@ -1,0 +1,86 @@
+"""Putting objects into another place: names that clash, needs that come along, references."""
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from keepsort.core.compare import compare
+from keepsort.core.model import AttributeSpec, Kind, Path, Schema
+from keepsort.core.plan import Clash, plan_restore, rehearse, transplant
+from keepsort.core.plan.elsewhere import carried_over
+from keepsort.core.plan.references import references
+from keepsort.core.snapshot import MemoryStore
+from tests.core.test_compare import grown, thing, unit
+from tests.core.trees import SCHEMA, Tree, as_tree, content, snapshot, trees
+
+
+def put(source: Tree, target: Tree, *paths: Path, at: Path = (), clash: Clash = "rename") -> Tree:
+    store = MemoryStore()
+    live = snapshot(target, store)
+    made = transplant(snapshot(source, store), paths, live, at, clash)
+    plan = plan_restore(compare(made.left, live), list(made.picks))
+    assert not plan.stopped, plan.findings
+    return as_tree(rehearse(live, plan.steps))
+
+
+SOURCE = grown(
+    unit("macros"),
+    (("macros", "feed"), thing("feed", member=["/macros/wait", "/lamp"])),
+    (("macros", "wait"), thing("wait")),
+    (("lamp",), thing("lamp", boss="/lamp")),
+)
+
+
+def test_a_branch_goes_to_another_folder_and_its_references_follow() -> None:
+    now = put(SOURCE, {**SOURCE, **grown(unit("archive"))}, ("macros",), at=("archive",))
+    assert now[("archive", "macros", "feed")].attributes["member"] == [
+        "/archive/macros/wait", "/lamp",
+    ]  # fmt: skip
+    assert now[("macros", "feed")].attributes["member"] == ["/lamp", "/macros/wait"]
+
+
+def test_what_it_needs_comes_along_to_another_system() -> None:
+    now = put(SOURCE, grown(unit("in")), ("macros", "feed"), at=("in",))
+    assert now[("in", "feed")].attributes["member"] == ["/in/lamp", "/in/wait"]
+    assert now[("in", "lamp")].attributes["boss"] == "/in/lamp"
+    assert ("lamp",) not in now
+
+
+def test_names_that_are_taken() -> None:
+    target = grown((("lamp",), thing("lamp", title="ours")), (("lamp 2",), thing("lamp 2")))
+    assert set(put(SOURCE, target, ("lamp",))) - set(target) == {("lamp 3",)}
+    assert content(put(SOURCE, target, ("lamp",), clash="skip")) == content(target)
+    now = put(SOURCE, target, ("lamp",), clash="replace")
+    assert now[("lamp",)].attributes == {"boss": "/lamp"}
+
+
+@settings(max_examples=100, deadline=None)
+@given(trees(), trees(), st.data())
+def test_nothing_else_is_touched_and_the_copies_are_whole(
+    source: Tree, target: Tree, data: st.DataObject
+) -> None:
+    paths = [p for p in source if p]
+    if not paths:
+        return
+    chosen = data.draw(st.lists(st.sampled_from(paths), min_size=1, max_size=3))
+    at = data.draw(st.sampled_from(list(target)))
+    now = put(source, target, *chosen, at=at)
+    assert content({p: now[p] for p in target}) == content(target)
+    added = {p: o for p, o in now.items() if p not in target}
+    for path, obj in added.items():
+        assert len(path) > len(at)
+        for _, named in references(SCHEMA, obj.kind, obj.attributes):
+            assert named in now or named not in source
+    assert len(added) >= len({p for p in chosen if not any(p[:n] in chosen for n in range(len(p)))})
+
+
+def test_another_version_has_other_names() -> None:
+    def schema(**attributes: AttributeSpec) -> Schema:
+        return Schema(kinds={"preset": Kind("preset", "preset", attributes=attributes)})
+
+    spec = AttributeSpec()
+    before = schema(fade_seconds=spec, loop=spec, level=spec)
+    now = schema(fade=AttributeSpec(formerly=("fade_seconds",)), level=spec)
+    values = {"fade_seconds": 4, "loop": True, "level": 1, "own": 2}
+    assert carried_over(before, now, "preset", values) == (
+        {"fade": 4, "level": 1, "own": 2}, ["loop"],
+    )  # fmt: skip
