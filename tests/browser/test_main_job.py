@@ -7,7 +7,7 @@ def test_restore_two_objects_and_one_attribute_then_undo(page: Page) -> None:
     # Watch: is anything different?
     lane = page.get_by_role("article", name="People")
     expect(lane.get_by_text("3 changed")).to_be_visible()
-    expect(page.get_by_text("live differs from the newest backup")).to_be_visible()
+    expect(page.get_by_text("People: live differs from the newest backup")).to_be_visible()
     lane.get_by_role("link", name="People").click()
 
     # Sort: the tree is folded to the differences, the first one is on the bench
