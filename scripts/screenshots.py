@@ -52,6 +52,16 @@ def tour(page: Page, url: str, user: str, password: str) -> None:
     page.get_by_role("link", name="Backups").click()
     page.get_by_role("heading", name="Backups of People").wait_for()
     picture(page, "backups")
+    page.goto(f"{url}/sort/3")
+    page.get_by_role("checkbox", name="Put back every_seconds").click()
+    page.get_by_role("checkbox", name="Put back timeout_seconds").click()
+    page.get_by_text("server", exact=True).first.click()
+    page.get_by_role("heading", name="server").wait_for()
+    picture(page, "files")
+    page.goto(f"{url}/setup/2")
+    page.get_by_role("button", name="Try the connection").click()
+    page.get_by_label("What the try has found").wait_for()
+    picture(page, "setup")
 
 
 def main() -> None:

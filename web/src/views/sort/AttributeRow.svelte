@@ -73,6 +73,7 @@
 >
   <span class="min-w-0 truncate text-ink-2" title={attribute.name}>
     {attribute.label}
+    {#if attribute.unit}<small class="text-xs text-ink-3">{attribute.unit}</small>{/if}
     {#if note}<small class="block text-xs whitespace-normal text-ink-3">{note}</small>{/if}
     {#if since}<small class="block text-xs whitespace-normal text-ink-3">{since}</small>{/if}
   </span>

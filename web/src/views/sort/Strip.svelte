@@ -50,7 +50,7 @@
   <div class="border-r border-line px-4.5 py-3">
     <b class="text-[17px] leading-tight font-bold tracking-tight">{system.name}</b>
     <div class="text-sm text-ink-2">
-      {count(system.objects, 'object')}, {system.connector_label}
+      {count(system.objects, 'object')}
     </div>
     <div class="text-sm text-ink-2">
       {#if system.work.length}
