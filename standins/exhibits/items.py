@@ -79,6 +79,12 @@ class Store:
             raise Refusal(404, f"there is no item {id}")
         return self.items[id]
 
+    def _ordered(self, item: Item) -> list[str]:
+        """Return what a folder or show holds, in its order; what is new stands last."""
+        held = [other.id for other in self.items.values() if other.parent == item.id]
+        known = [id for id in item.body.get("order", []) if id in held]
+        return known + [id for id in held if id not in known]
+
     def shown(self, item: Item) -> dict[str, Any]:
         """Return an item as it is sent: secrets only by their fingerprints."""
         body = {
@@ -87,6 +93,8 @@ class Store:
             else value
             for name, value in item.body.items()
         }
+        if item.kind in CONTAINERS:
+            body["order"] = self._ordered(item)
         return {
             "id": item.id, "kind": item.kind, "name": item.name, "parent": item.parent,
             "locked": item.locked, "etag": item.etag, "body": body,

@@ -41,8 +41,11 @@ VERSIONS: dict[str, dict[str, dict[str, Parameter]]] = {
             "outputs": {"label": "Outputs", "type": "names"},
             "password": {"label": "Password", "type": "secret"},
         },
-        "folder": {},
-        "show": {"note": {"label": "Note", "type": "text"}},
+        "folder": {"order": {"label": "Order", "type": "order"}},
+        "show": {
+            "order": {"label": "Order", "type": "order"},
+            "note": {"label": "Note", "type": "text"},
+        },
     }
 }
 VERSIONS["5.0"] = {kind: dict(fields) for kind, fields in VERSIONS["4.2"].items()}

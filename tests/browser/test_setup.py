@@ -32,7 +32,9 @@ def test_adding_a_system_after_trying_it(page: Page, demo: Demo) -> None:
 
 
 def test_one_key_of_a_file_goes_back(page: Page, demo: Demo) -> None:
-    page.get_by_role("article", name="Gateway").get_by_role("link", name="Gateway", exact=True).click()
+    page.get_by_role("article", name="Gateway").get_by_role(
+        "link", name="Gateway", exact=True
+    ).click()
     page.get_by_role("checkbox", name="Put back every_seconds").click()
     page.get_by_role("checkbox", name="Put back timeout_seconds").click()
     page.get_by_role("button", name="Preview 1 step").click()

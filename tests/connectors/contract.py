@@ -148,7 +148,7 @@ class Contract:
         again = desk.look()
         assert content(again) == content(backup)
         assert content(rehearse(live, plan.steps, subject.composer)) == content(backup)
-        desk.carry_out(plan_undo(plan.steps))
+        desk.carry_out(plan_undo(plan.steps, live, desk.look()))
         assert content(desk.look()) == content(live)
 
     @pytest.mark.parametrize("seed", range(4))
@@ -171,7 +171,7 @@ class Contract:
         desk.carry_out(plan.steps)
         foretold = content(rehearse(live, plan.steps, subject.composer))
         assert content(desk.look()) == foretold
-        desk.carry_out(plan_undo(plan.steps))
+        desk.carry_out(plan_undo(plan.steps, live, desk.look()))
         assert content(desk.look()) == content(live)
 
     def test_what_somebody_else_changed_is_not_overwritten(self, subject: Subject) -> None:

@@ -12,7 +12,7 @@ from keepsort.connectors.base import Endpoint
 from keepsort.connectors.exhibits.connector import Exhibits, open_exhibits
 from keepsort.core.compare import compare
 from keepsort.core.model import Path
-from keepsort.core.plan import PLAIN, Pick, plan_restore, rehearse, transplant
+from keepsort.core.plan import PLAIN, Pick, plan_restore, plan_undo, rehearse, transplant
 from keepsort.core.plan.planning import offers
 from tests.connectors.contract import Contract, Desk, Keeper, content
 
@@ -141,6 +141,38 @@ def test_what_gets_a_new_id_is_called_by_it(subject: ExhibitSubject) -> None:
     assert new != old
     assert items["Opening"]["body"]["stages"][1]["call"] == new
     assert content(desk.look()) == content(backup)
+
+
+def test_what_comes_back_stands_where_it_stood(subject: ExhibitSubject) -> None:
+    """A show's items have an order of their own; what is new stands last until it is moved."""
+    c, desk = subject.controller, Desk(subject)
+    show = c.items()["Winter show"]["id"]
+    ids = [c.add("macro", name, show, steps=[]) for name in ("Bells", "Snow", "Bows")]
+    held = c.items()["Winter show"]["body"]["order"]
+    c.change("Winter show", order=[ids[2], *held[:2], ids[0], ids[1]])
+    backup = desk.look()
+    winter = backup.get(("Winter show",))
+    assert winter is not None
+    assert winter.attributes["order"] == ["Bows", "Turtle feeding", "Mist", "Bells", "Snow"]
+    c.delete("Bells")
+    live = desk.look()
+    found = compare(backup, live)
+    assert {d.path[-1] for d in found.differences} == {"Bells"}, "an order tells what both have"
+    plan = desk.plan(found, [Pick(("Winter show", "Bells"))])
+    assert [s.reason for s in plan.steps] == ["", "keeps the order of what it holds"]
+    desk.carry_out(plan.steps)
+    assert content(desk.look()) == content(backup)
+    desk.carry_out(plan_undo(plan.steps, live, desk.look()))
+    c.add("macro", "Extra", show, steps=[])
+    order = c.items()["Winter show"]["body"]["order"]
+    c.change("Winter show", order=list(reversed(order)))
+    found = compare(backup, desk.look())
+    plan = desk.plan(found, [Pick(("Winter show",), "branch")])
+    desk.carry_out(plan.steps)
+    now = desk.look().get(("Winter show",))
+    assert now is not None
+    kept = [name for name in now.attributes["order"] if name != "Extra"]
+    assert kept == ["Bows", "Turtle feeding", "Mist", "Bells", "Snow"]
 
 
 def test_automation_does_not_fire_and_runs_on_afterwards(subject: ExhibitSubject) -> None:

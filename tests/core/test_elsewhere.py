@@ -64,6 +64,12 @@ def test_nothing_else_is_touched_and_the_copies_are_whole(
     chosen = data.draw(st.lists(st.sampled_from(paths), min_size=1, max_size=3))
     at = data.draw(st.sampled_from(list(target)))
     now = put(source, target, *chosen, at=at)
+    for path in target:
+        # what holds a copy lists it in its order
+        names = {p[-1] for p in target if p and p[:-1] == path}
+        order = [n for n in now[path].attributes.get("order", []) if n in names]
+        if now[path].kind == "group":
+            now[path].attributes["order"] = order
     assert content({p: now[p] for p in target}) == content(target)
     added = {p: o for p, o in now.items() if p not in target}
     for path, obj in added.items():

@@ -8,7 +8,12 @@ from keepsort.core.model import AttributeSpec, ConfigObject, Kind, NameRule, Pat
 from keepsort.core.snapshot import MemoryStore, Snapshot, SnapshotBuilder, encoding, writer
 
 SCHEMA = Schema(
-    kinds={"keeper": Kind("keeper", "keeper"), "group": Kind("group", "group")},
+    kinds={
+        "keeper": Kind("keeper", "keeper"),
+        "group": Kind(
+            "group", "group", attributes={"order": AttributeSpec(shape="sequence", orders=True)}
+        ),
+    },
     attributes={
         "phone": AttributeSpec(shape="set"),
         "member": AttributeSpec(shape="set", reference=True),
@@ -98,6 +103,10 @@ def trees(draw: st.DrawFn, identities: bool = True) -> Tree:
         tree[path] = ConfigObject(
             name=name, kind=kind, identity=identity, attributes=draw(attributes)
         )
+    for path, obj in tree.items():
+        below = [p[-1] for p in tree if p[:-1] == path and p]
+        if obj.kind == "group":
+            obj.attributes["order"] = draw(st.permutations(below))
     places = [SCHEMA.notation.write(p) for p in tree]
     for obj in tree.values():
         if draw(st.booleans()):

@@ -115,6 +115,8 @@ class Exhibits:
         for name, value in item.body.items():
             if self._schema.spec(item.kind, name).secret:
                 value = value.get("fingerprint", "") if isinstance(value, dict) else ""
+            if self._schema.spec(item.kind, name).orders:
+                value = [index.items[id].name for id in value if id in index.items]
             attributes[name] = index.named(value)
         facts: dict[str, Value] = {"version": item.etag.strip('"')}
         if item.locked:
@@ -270,6 +272,7 @@ class Exhibits:
         if found is not None and found.kind != step.kind:
             raise Refused(f"A {found.kind} cannot become a {step.kind}.")
         body: dict[str, Any] = {}
+        own = index.id(step.path)
         for name, value in (step.after or {}).items():
             if self._schema.spec(step.kind, name).secret:
                 if found is not None and found.attributes.get(name) == value:
@@ -278,6 +281,9 @@ class Exhibits:
                 if kept is None:
                     raise Refused(f"The {name} was never given.", "Preview again and type it.")
                 body[name] = kept.decode()
+            elif self._schema.spec(step.kind, name).orders:
+                below = {i.name: i.id for i in index.items.values() if i.parent == own}
+                body[name] = [below[one] for one in value if one in below]
             else:
                 try:
                     body[name] = index.by_id(value)

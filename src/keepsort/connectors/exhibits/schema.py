@@ -36,6 +36,8 @@ def _spec(about: dict[str, Any]) -> AttributeSpec:
             return AttributeSpec(shape="map", **common)
         case "steps":
             return AttributeSpec(shape="sequence", reference_in=NAMES, **common)
+        case "order":
+            return AttributeSpec(shape="sequence", orders=True, **common)
         case "names":
             return AttributeSpec(shape="sequence", **common)
         case "secret":

@@ -34,8 +34,16 @@ class AttributeDifference(msgspec.Struct, frozen=True):
 
 def equal_values(spec: AttributeSpec, left: Value, right: Value) -> bool:
     """Tell whether two values mean the same."""
+    if spec.orders and isinstance(left, list) and isinstance(right, list):
+        return in_common(left, right) == in_common(right, left)
     left, right = comparable_value(spec, left), comparable_value(spec, right)
     return bool(left == right) and same_type(left, right)
+
+
+def in_common(names: list[Value], others: list[Value]) -> list[Value]:
+    """Return those names that the other order has too."""
+    there = set(others)
+    return [name for name in names if name in there]
 
 
 def same_type(left: Value, right: Value) -> bool:

@@ -23,6 +23,8 @@ class AttributeSpec(msgspec.Struct, frozen=True, omit_defaults=True):
     reference_in: keys whose values name other objects, in maps that the value holds.
     read_only: the system refuses to have it written.
     required: an object of this kind cannot be without it.
+    orders: the value lists the names of the children, in the order that counts; only those that
+        both sides have count in compare.
     replace_only: single elements of a set cannot be added or removed, only all replaced.
     formerly: names the attribute had in other versions of the system's software.
     """
@@ -33,6 +35,7 @@ class AttributeSpec(msgspec.Struct, frozen=True, omit_defaults=True):
     secret: bool = False
     reference: bool = False
     reference_in: tuple[str, ...] = ()
+    orders: bool = False
     read_only: bool = False
     required: bool = False
     replace_only: bool = False
@@ -83,6 +86,11 @@ class Schema(msgspec.Struct, frozen=True, omit_defaults=True, dict=True):
     names: NameRule = NameRule()
     notation: Notation = SlashPaths()
 
+    @cached_property
+    def is_ordered(self) -> bool:
+        """Tell whether there are objects whose children have an order that counts."""
+        return any(self.order_of(kind) for kind in self.kinds)
+
     def spec(self, kind: str, attribute: str) -> AttributeSpec:
         """Return the spec of an attribute; one that was never described holds one plain value."""
         known = self.kinds.get(kind)
@@ -102,6 +110,12 @@ class Schema(msgspec.Struct, frozen=True, omit_defaults=True, dict=True):
         """Tell whether objects of this kind exist only by what stands beneath them."""
         known = self.kinds.get(kind)
         return known is not None and known.implied
+
+    def order_of(self, kind: str) -> str:
+        """Return the attribute that gives children their order; empty where order is none."""
+        known = self.kinds.get(kind)
+        specs = known.attributes if known is not None else {}
+        return next((name for name, spec in specs.items() if spec.orders), "")
 
     def parts_in(self, kind: str) -> str:
         """Return the attribute that holds what stands beneath; empty where there is none."""

@@ -13,6 +13,7 @@ from keepsort.core.compare.values import differing_names, element_key, equal_val
 from keepsort.core.model import Attributes, ConfigObject, Path, Schema, Value, is_beneath
 from keepsort.core.plan.composing import ABSENT, PLAIN, Absent, Composer, Edit, Unfit
 from keepsort.core.plan.findings import Finding, Level
+from keepsort.core.plan.ordering import arrivals, merged, placed
 from keepsort.core.plan.picks import AttributePick, Pick, Policy
 from keepsort.core.plan.references import Places, redirected, references, referrers
 from keepsort.core.plan.rehearsal import carry_out
@@ -353,6 +354,8 @@ class _Planner:
                 self._update(target)
         self._follow(followers)
         self._remove_all()
+        if self.schema.is_ordered:
+            self._give_places()
         self._warn_interruptions()
 
     def _stands(self, target: _Target) -> bool:
@@ -408,6 +411,9 @@ class _Planner:
         """Return what a new object gets; references in a circle are left for an update."""
         kind = target.node.entry.kind
         wanted = self._writable(target, self._backup_attributes(target), created=True)
+        order = self.schema.order_of(kind)
+        if order in wanted:
+            wanted[order] = []  # what it holds comes after it
         for name, path in references(self.schema, kind, wanted):
             key = self.keys(path)
             if key not in self.targets or key in self.emitted:
@@ -495,6 +501,9 @@ class _Planner:
             live = redirected(self.schema, found.kind, live, self.places.now)
         after = self._with_parts(target, self._wanted(target, live))
         after = self._redirect(target, after)
+        order = self.schema.order_of(found.kind)
+        if order and isinstance(after.get(order), list):
+            after = {**after, order: merged(after[order], found.attributes.get(order) or [])}
         after = self.composer.settled(
             found.kind, found.attributes, after, self._backup_attributes(target)
         )
@@ -642,6 +651,31 @@ class _Planner:
                 self.schema.spec(found.kind, name), self.backup.resolve(then[name]), value
             )
         }
+
+    def _give_places(self) -> None:
+        """Give what came its place among the children of what holds it, as the backup has it."""
+        for path, children in arrivals(self.draft, self.steps).items():
+            holder = self.draft.get(path)
+            stays = self.keys(path) not in self.targets and self.live.find(path) is not None
+            origin = self.backup.find(self.comparison.backup_path(path) if stays else path)
+            name = self.schema.order_of(holder.kind) if holder is not None else ""
+            if holder is None or origin is None or not name:
+                continue
+            wanted = self.backup.object(origin).attributes.get(name)
+            present = holder.attributes.get(name)
+            if not isinstance(wanted, list) or not isinstance(present, list):
+                continue
+            order = list(present)
+            for child in sorted(
+                (c[-1] for c in children), key=lambda n: wanted.index(n) if n in wanted else -1
+            ):
+                order = placed(child, wanted, order)
+            if order != present:
+                after = {**holder.attributes, name: order}
+                self._append(
+                    "update", path, holder.kind, holder.attributes, after, None,
+                    reason="keeps the order of what it holds", identity=holder.identity,
+                )  # fmt: skip
 
     def _remove_all(self) -> None:
         pending = [

@@ -70,6 +70,10 @@ class Places:
         """Note that what stood at `path` now stands at `to`."""
         self._moves.append((self._names.keys(path), to))
 
+    def move_before(self, path: Path, to: Path) -> None:
+        """Note a move that comes before all that are noted already."""
+        self._moves.insert(0, (self._names.keys(path), to))
+
     def now(self, path: Path) -> Path:
         """Return where an object stands now that stood at `path` in the beginning."""
         for before, to in self._moves:

@@ -1,6 +1,8 @@
 """Carries a plan out on a copy of the model."""
 
+from keepsort.core.compare.values import equal_values
 from keepsort.core.model import Attributes, ConfigObject, Path, Schema, object_digest
+from keepsort.core.plan import ordering
 from keepsort.core.plan.composing import PLAIN, Composer
 from keepsort.core.plan.steps import Step
 from keepsort.core.snapshot import Draft, Snapshot
@@ -17,6 +19,12 @@ class Mismatch(Exception):
 
 def same_content(schema: Schema, kind: str, one: Attributes, other: Attributes) -> bool:
     """Tell whether two objects of a kind are equal in all that counts."""
+    order = schema.order_of(kind)
+    if order:
+        # an order lists children, which come and go by steps of their own
+        if not equal_values(schema.spec(kind, order), one.get(order), other.get(order)):
+            return False
+        one, other = ordering.without(one, order), ordering.without(other, order)
     return object_digest(schema, kind, one) == object_digest(schema, kind, other)
 
 
@@ -47,6 +55,7 @@ def is_done(schema: Schema, step: Step, found: ConfigObject | None) -> bool:
 
 def carry_out(draft: Draft, step: Step, composer: Composer = PLAIN) -> None:
     """Apply one step to a draft, without looking at what it expects."""
+    ordering.follow(draft, step)
     if step.action == "delete":
         draft.remove(step.path)
         return

@@ -2,11 +2,66 @@
 
 from collections.abc import Sequence
 
+import msgspec
+
+from keepsort.core.plan.ordering import arrivals, merged
+from keepsort.core.plan.rehearsal import carry_out
 from keepsort.core.plan.steps import Step
+from keepsort.core.snapshot import Draft, Snapshot
 
 
-def plan_undo(done: Sequence[Step]) -> tuple[Step, ...]:
-    """Return the steps that take back `done` (in the order they were done)."""
+def plan_undo(
+    done: Sequence[Step], before: Snapshot | None = None, live: Snapshot | None = None
+) -> tuple[Step, ...]:
+    """Return the steps that take back `done` (in the order they were done).
+
+    before, live: the trees before it was done and now, where the order of children counts: what
+        comes back is given its place again.
+    """
+    steps = _inverses(done)
+    if before is None or live is None or not live.schema.is_ordered:
+        return steps
+    draft = Draft(live)
+    found = []
+    for step in steps:
+        step = _in_order_of(draft, step)
+        carry_out(draft, step)
+        found.append(step)
+    for path in arrivals(draft, steps):
+        then, now = before.get(path), draft.get(path)
+        name = live.schema.order_of(now.kind) if now is not None else ""
+        if then is None or now is None or not name:
+            continue
+        earlier, order = then.attributes.get(name), now.attributes.get(name)
+        if not isinstance(earlier, list) or not isinstance(order, list):
+            continue
+        wanted = merged(earlier, order)
+        if wanted != order:
+            step = Step(
+                number=len(found) + 1, action="update", path=path, kind=now.kind,
+                before=now.attributes, after={**now.attributes, name: wanted},
+                needs=tuple(s.number for s in steps if s.final_path[:-1] == path),
+                reason="keeps the order of what it holds", identity=now.identity,
+            )  # fmt: skip
+            found.append(step)
+    return tuple(found)
+
+
+def _in_order_of(draft: Draft, step: Step) -> Step:
+    """Return a step that expects the order there is: what came back before it stands last."""
+    name = draft.schema.order_of(step.kind)
+    found = draft.get(step.path) if name and step.before is not None else None
+    if found is None or not isinstance(found.attributes.get(name), list):
+        return step
+    now = found.attributes[name]
+    after = step.after
+    if after is not None and isinstance(after.get(name), list):
+        after = {**after, name: merged(after[name], now)}
+    before = {**(step.before or {}), name: now}
+    return msgspec.structs.replace(step, before=before, after=after)
+
+
+def _inverses(done: Sequence[Step]) -> tuple[Step, ...]:
     count = len(done)
     renumbered = {step.number: count - place for place, step in enumerate(done)}
     #: what a step needed must be taken back after it

@@ -141,13 +141,12 @@ def preview_undo(run: Run, by: User | None = None) -> PlanRecord:
         run.steps.filter(state=RunStep.State.DONE, already=False).values_list("number", flat=True)
     )
     plan = open_plan(run.plan)
-    steps = plan_undo([step for step in plan.steps if step.number in done])
-    if not steps:
+    if not done:
         raise Problem("This run has written nothing, so there is nothing to undo.")
     look = take(run.system, Record.Kind.LOOK, by=by)
-    live = open_snapshot(look)
+    live, before = open_snapshot(look), open_snapshot(run.plan.look)
+    steps = plan_undo([step for step in plan.steps if step.number in done], before, live)
     with opened(run.system) as connector:
-        before = open_snapshot(run.plan.look)
         undo, rendered = _asked(connector, live, Plan(steps), composer_of(run.system), before)
     tally: dict[str, int] = {}
     if not undo.stopped and run.plan.backup is not None:
