@@ -29,7 +29,9 @@
   };
   const says = $derived(
     finished
-      ? `${what}: ${OUTCOMES[run.outcome] ?? run.outcome}`
+      ? run.outcome === 'partial' && run.done === run.steps
+        ? `${what}: all is written, but something afterwards failed`
+        : `${what}: ${OUTCOMES[run.outcome] ?? run.outcome}`
       : run.interrupted
         ? `${what}: interrupted; a worker goes on with it`
         : `${what}: step ${Math.min(run.done + 1, run.steps)} of ${run.steps}`,
