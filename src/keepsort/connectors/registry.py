@@ -1,6 +1,7 @@
 """The connectors there are."""
 
 from collections.abc import Callable
+from importlib import import_module
 
 import msgspec
 
@@ -23,21 +24,26 @@ class ConnectorType(msgspec.Struct, frozen=True):
     composer: Composer = PLAIN
 
 
+#: Where each connector is. One is loaded when it is asked for: some bring large libraries along.
+_PLACES = {
+    "directory": "keepsort.connectors.directory:DIRECTORY",
+    "keystore": "keepsort.connectors.keystore:KEYSTORE",
+    "hostfiles": "keepsort.connectors.hostfiles:HOSTFILES",
+    "exhibits": "keepsort.connectors.exhibits:EXHIBITS",
+}
+
+
 def connector_types() -> dict[str, ConnectorType]:
     """Return every connector by name."""
-    from keepsort.connectors.directory import DIRECTORY
-    from keepsort.connectors.exhibits import EXHIBITS
-    from keepsort.connectors.hostfiles import HOSTFILES
-    from keepsort.connectors.keystore import KEYSTORE
-
-    return {t.name: t for t in (DIRECTORY, KEYSTORE, HOSTFILES, EXHIBITS)}
+    return {name: connector_type(name) for name in _PLACES}
 
 
 def connector_type(name: str) -> ConnectorType:
     """Return one connector. Raises `Misconfigured`."""
-    types = connector_types()
-    if name not in types:
+    if name not in _PLACES:
         raise Misconfigured(
-            f"There is no connector {name!r}.", f"Choose one of: {', '.join(types)}."
+            f"There is no connector {name!r}.", f"Choose one of: {', '.join(_PLACES)}."
         )
-    return types[name]
+    module, _, constant = _PLACES[name].partition(":")
+    found: ConnectorType = getattr(import_module(module), constant)
+    return found

@@ -36,7 +36,6 @@ class KeyValue(msgspec.Struct):
     value: bytes = b""
     create_revision: str = "0"
     mod_revision: str = "0"
-    version: str = "0"
     lease: str = "0"
 
 

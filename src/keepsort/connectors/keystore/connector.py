@@ -386,7 +386,9 @@ class KeyStore:
         """List values that begin like JSON and are none."""
         found = []
         for node in tree.walk():
-            if node.entry.unreadable is not None:
+            raw = bytes(node.entry.attributes)
+            # maps hold no braces when they are stored: only texts with one need a closer look
+            if node.entry.unreadable is not None or not (b"{" in raw or b"[" in raw):
                 continue
             value = tree.object(node).attributes.get("value")
             if isinstance(value, str) and value.lstrip()[:1] in ("{", "["):
@@ -403,7 +405,7 @@ def _shown(value: bytes) -> str:
 
 
 def _object(path: Path, kv: KeyValue) -> ConfigObject:
-    facts: dict[str, Any] = {"revision": int(kv.mod_revision), "version": int(kv.version)}
+    facts: dict[str, Any] = {"revision": int(kv.mod_revision)}
     if kv.lease != "0":
         facts["lease"] = f"{int(kv.lease):x}"
     return ConfigObject(name=path[-1], kind="key", attributes=typed(kv.value), facts=facts)
