@@ -211,6 +211,8 @@ class HostFiles:
                 return None
             try:
                 found = self._object(where, self._access.status(where))
+                if found.kind == "folder" and depth == len(path):
+                    self._access.listed(where)  # one that may not be listed is not known
             except PermissionError:
                 return _hidden(written)
             except OSError:
