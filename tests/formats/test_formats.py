@@ -249,6 +249,15 @@ def test_where_a_text_does_not_parse(name: str, text: str, line: int | None) -> 
     assert line is None or found.value.line == line
 
 
+def test_letters_of_more_than_one_byte_and_large_texts() -> None:
+    xml = "<ä><b name='ü'>Größe</b><c>é</c></ä>"
+    assert edit("xml", xml, xml.replace("é", "ö"), Edit(("c",), "ö")) == xml.replace("é", "ö")
+    many = "".join(f"<k{n}>ä{n}</k{n}>\n" for n in range(20_000))
+    assert len(FORMATS["xml"].places(f"<a>\n{many}</a>")) == 20_000
+    many = "".join(f"k{n} = {n}\n" for n in range(5_000))
+    assert len(FORMATS["toml"].places(f"[a]\n{many}")) == 5_001
+
+
 words = st.text("abcxyz", min_size=1, max_size=3)
 scalars = st.one_of(st.integers(-99, 99), st.booleans(), st.sampled_from(["on", "a b", "1.2", ""]))
 trees = st.recursive(

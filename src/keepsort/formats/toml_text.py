@@ -33,6 +33,7 @@ def places(text: str) -> list[Place]:
     found: list[Place] = []
     counts: Counter[str] = Counter()
     table: Place | None = None
+    table_number = 0
     at = 0
     while at < len(text):
         header, key = _HEADER.match(text, at), _KEY.match(text, at)
@@ -43,6 +44,7 @@ def places(text: str) -> list[Place]:
                 name = f"{name}[{counts[name]}]"
             stop = line_stop(text, header.end())
             table = Place((name,), Span(at, stop), section=True, inside=stop)
+            table_number = len(found)
             found.append(table)
             at = stop
         elif key:
@@ -52,12 +54,11 @@ def places(text: str) -> list[Place]:
             path = (table.path[0], key["key"]) if table else (key["key"],)
             found.append(Place(path, whole, _plain(value), held=Span(key.end(), end)))
             if table is not None:
-                number = found.index(table)
                 table = Place(
                     table.path, Span(table.whole.start, whole.stop), section=True,
                     inside=table.inside,
                 )  # fmt: skip
-                found[number] = table
+                found[table_number] = table
             at = whole.stop
         else:
             at = line_stop(text, at)

@@ -39,6 +39,7 @@ class _Reader:
         self._text = text
         self._raw = text.encode()
         self._ascii = text.isascii()
+        self._bytes = self._characters = 0
         self._open: list[_Element] = []
         self._found: list[Place] = []
         self._parser = expat.ParserCreate("utf-8")
@@ -60,7 +61,12 @@ class _Reader:
 
     def _position(self) -> int:
         index = self._parser.CurrentByteIndex
-        return index if self._ascii else len(self._raw[:index].decode())
+        if self._ascii:
+            return index
+        # the parser counts bytes and only goes forward: what it has passed is counted once
+        self._characters += len(self._raw[self._bytes : index].decode())
+        self._bytes = index
+        return self._characters
 
     def _start(self, tag: str, attributes: dict[str, str]) -> None:
         start = self._position()
