@@ -63,8 +63,12 @@ class SettingsShape(ReachedShape):
 
 
 class AskSettingsShape(ReachedShape):
-    """How a system is to be reached; a password of null keeps the one there is."""
+    """How a system is to be reached; a password of null keeps the one there is.
 
+    A try needs no name yet.
+    """
+
+    name = serializers.CharField(max_length=80, allow_blank=True)
     password = serializers.CharField(
         max_length=4000, allow_blank=True, allow_null=True, default=None, trim_whitespace=False
     )

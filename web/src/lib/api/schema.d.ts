@@ -508,7 +508,11 @@ export interface components {
             /** @default stop */
             on_failure: components["schemas"]["OnFailureEnum"];
         };
-        /** @description How a system is to be reached; a password of null keeps the one there is. */
+        /**
+         * @description How a system is to be reached; a password of null keeps the one there is.
+         *
+         *     A try needs no name yet.
+         */
         AskSettingsShapeRequest: {
             name: string;
             connector: string;
