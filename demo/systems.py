@@ -1,7 +1,8 @@
 """The systems of the aquarium: each a real server with its data, its last weeks and its trouble."""
 
 import shutil
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from functools import partial
 from pathlib import Path
 from typing import Any, NamedTuple, Protocol
 
@@ -20,6 +21,13 @@ class Moment(NamedTuple):
     note: str
     change: Callable[[], None]
     pinned: bool
+
+
+def _moments(
+    rows: Iterable[tuple[float, str, Any, bool]], change: Callable[[Any], None]
+) -> list[Moment]:
+    """Return backups of the last weeks; change: makes what a row says was changed."""
+    return [Moment(days, note, partial(change, what), pinned) for days, note, what, pinned in rows]
 
 
 class Way(NamedTuple):
@@ -67,10 +75,7 @@ class People:
         self._server.load(people.directory())
 
     def history(self) -> list[Moment]:
-        return [
-            Moment(days, note, lambda c=changes: self._change(c), pinned)  # type: ignore[misc]
-            for days, note, changes, pinned in people.history()
-        ]
+        return _moments(people.history(), self._change)
 
     def _change(self, changes: str) -> None:
         if changes:
@@ -99,10 +104,7 @@ class Plant:
         self._change((plant.plant(), []))
 
     def history(self) -> list[Moment]:
-        return [
-            Moment(days, note, lambda c=changes: self._change(c), pinned)  # type: ignore[misc]
-            for days, note, changes, pinned in plant.history()
-        ]
+        return _moments(plant.history(), self._change)
 
     def _change(self, changes: plant.Changes) -> None:
         puts, gone = changes
@@ -144,10 +146,7 @@ class Gateway:
             file.chmod(0o644)
 
     def history(self) -> list[Moment]:
-        return [
-            Moment(days, note, lambda f=files: self._write(f), pinned)  # type: ignore[misc]
-            for days, note, files, pinned in gateway.history()
-        ]
+        return _moments(gateway.history(), self._write)
 
     def trouble(self) -> None:
         self._write(gateway.trouble())
@@ -175,10 +174,10 @@ class Galleries:
         galleries.load(self._server)
 
     def history(self) -> list[Moment]:
-        return [
-            Moment(days, note, lambda c=change: c(self._server), pinned)  # type: ignore[misc]
-            for days, note, change, pinned in galleries.history()
-        ]
+        return _moments(galleries.history(), self._change)
+
+    def _change(self, change: galleries.Change) -> None:
+        change(self._server)
 
     def trouble(self) -> None:
         galleries.trouble(self._server)

@@ -13,7 +13,16 @@ from keepsort.connectors.base import Connector, Grouping, Preparing
 from keepsort.connectors.errors import Conflict
 from keepsort.core.compare import Comparison, compare
 from keepsort.core.model import Path, object_digest
-from keepsort.core.plan import Composer, Pick, Plan, Step, plan_restore, plan_undo, rehearse
+from keepsort.core.plan import (
+    Composer,
+    Pick,
+    Plan,
+    Step,
+    is_implied,
+    plan_restore,
+    plan_undo,
+    rehearse,
+)
 from keepsort.core.plan.rehearsal import is_done
 from keepsort.core.snapshot import MemoryStore, Snapshot, SnapshotBuilder
 
@@ -93,7 +102,7 @@ class Desk:
         )
         wrote = []
         for group in groups:
-            real = [s for s in group if not _is_implied(schema, s)]
+            real = [s for s in group if not is_implied(schema, s)]
             if isinstance(connector, Grouping):
                 outcomes = connector.apply_group(real) if real else []
             else:
@@ -104,10 +113,6 @@ class Desk:
         if standing is not None and isinstance(connector, Preparing):
             connector.end(standing, steps)
         return wrote
-
-
-def _is_implied(schema: object, step: Step) -> bool:
-    return step.action in ("create", "delete") and schema.is_implied(step.kind)  # type: ignore[attr-defined]
 
 
 def content(tree: Snapshot) -> dict[Path, str]:

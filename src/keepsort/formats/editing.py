@@ -39,14 +39,14 @@ def edited(places: Places, live: str, backup: str, edits: Sequence[Edit]) -> str
         for edit in sorted(edits, key=order):
             text = _one(places, text, backup, origin, edit, expected)
         # a section comes as it is written in the backup; what of it was not wanted goes again
+        now = {p.path: p for p in places(text)}
         for path in sorted((p for p, v in expected.items() if v is ABSENT), key=len, reverse=True):
-            now = {p.path: p for p in places(text)}
             if path in now:
                 text = _without(text, now, now[path])
-        result = {p.path: p.value for p in places(text)}
+                now = {p.path: p for p in places(text)}
     except NotParsed as error:
         raise Unfit(f"With these parts the text would not parse ({error}). {_ELSE}") from None
-    _must_hold(result, expected)
+    _must_hold({path: place.value for path, place in now.items()}, expected)
     return text
 
 
@@ -70,7 +70,7 @@ def _one(
             raise Unfit(f"{_name(edit.path)} is not in the backup's text.")
         for path in _held_by(origin, edit.path):
             expected.setdefault(path, ABSENT)
-        return _added(places, text, backup, origin, now, source)
+        return _added(text, backup, origin, now, source)
     if there.section or (source is not None and source.section):
         if source is not None and source.section == there.section:
             return text
@@ -136,7 +136,6 @@ def _siblings(places: dict[Path, Place], path: Path) -> list[Place]:
 
 
 def _added(
-    places: Places,
     text: str,
     backup: str,
     origin: dict[Path, Place],
@@ -160,7 +159,7 @@ def _added(
     elif after is not None:
         at, joint = after.whole.start, "after"
     else:
-        at, joint = parent.inside if parent else _top(places, text), "alone"
+        at, joint = parent.inside if parent else _top(now, text), "alone"
     if inline and before is None and after is None:
         raise Unfit(f"There is no neighbour to put {_name(source.path)} beside. {_ELSE}")
     if source.joint == "comma":
@@ -182,9 +181,8 @@ def _joined(text: str, at: int, raw: str, joint: str, neighbour: Place | None) -
     return text[:at] + raw + "," + space + text[at:]
 
 
-def _top(places: Places, text: str) -> int:
-    found = places(text)
-    return min((p.whole.start for p in found if len(p.path) == 1), default=len(text))
+def _top(now: dict[Path, Place], text: str) -> int:
+    return min((p.whole.start for p in now.values() if len(p.path) == 1), default=len(text))
 
 
 def _stands_apart(text: str, start: int) -> bool:

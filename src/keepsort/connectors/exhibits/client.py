@@ -10,12 +10,12 @@ import httpx
 import msgspec
 
 from keepsort.connectors.base import Endpoint
+from keepsort.connectors.certificates import untrusted
 from keepsort.connectors.errors import (
     Conflict,
     LimitReached,
     Misconfigured,
     NotAllowed,
-    NotTrusted,
     Refused,
     SignInRefused,
     Unreachable,
@@ -197,14 +197,8 @@ class Client:
         self.left = None
 
     def _unreachable(self, error: httpx.HTTPError) -> Exception:
-        cause: BaseException | None = error
-        while cause is not None:
-            if isinstance(cause, ssl.SSLCertVerificationError):
-                return NotTrusted(
-                    f"The certificate of {self._where} does not verify: {cause.verify_message}."
-                )
-            cause = cause.__cause__ or cause.__context__
-        return Unreachable(f"{self._where} does not answer: {error or type(error).__name__}.")
+        gone = Unreachable(f"{self._where} does not answer: {error or type(error).__name__}.")
+        return untrusted(error, self._where) or gone
 
     def _error(self, answer: httpx.Response) -> Exception:
         try:

@@ -11,11 +11,11 @@ import httpx
 import msgspec
 
 from keepsort.connectors.base import Endpoint
+from keepsort.connectors.certificates import untrusted
 from keepsort.connectors.errors import (
     LimitReached,
     Misconfigured,
     NotAllowed,
-    NotTrusted,
     Refused,
     SignInRefused,
     StartAgain,
@@ -24,7 +24,7 @@ from keepsort.connectors.errors import (
 from keepsort.connectors.keystore.requests import Operation, wire
 
 _SECONDS = 30.0
-_INVALID, _DENIED, _EXHAUSTED, _OUT_OF_RANGE, _UNAVAILABLE, _UNAUTHENTICATED = 3, 7, 8, 11, 14, 16
+_DENIED, _EXHAUSTED, _OUT_OF_RANGE, _UNAVAILABLE, _UNAUTHENTICATED = 7, 8, 11, 14, 16
 
 Shape = TypeVar("Shape")
 
@@ -34,7 +34,6 @@ class KeyValue(msgspec.Struct):
 
     key: bytes
     value: bytes = b""
-    create_revision: str = "0"
     mod_revision: str = "0"
     lease: str = "0"
 
@@ -55,16 +54,10 @@ class Range(msgspec.Struct):
     count: str = "0"
 
 
-class _Answer(msgspec.Struct):
-    response_range: Range | None = None
-
-
 class Transaction(msgspec.Struct):
     """The answer to a transaction (`TxnResponse`)."""
 
-    header: Header = Header()
     succeeded: bool = False
-    responses: list[_Answer] = []
 
 
 class _Token(msgspec.Struct):
@@ -207,13 +200,9 @@ def _context(endpoint: Endpoint) -> ssl.SSLContext | bool:
 
 
 def _unreachable(endpoint: Endpoint, error: httpx.HTTPError) -> Exception:
-    cause: BaseException | None = error
-    while cause is not None:
-        if isinstance(cause, ssl.SSLCertVerificationError):
-            return NotTrusted(
-                f"The certificate of {endpoint.address} does not verify: {cause.verify_message}."
-            )
-        cause = cause.__cause__ or cause.__context__
+    distrust = untrusted(error, endpoint.address)
+    if distrust is not None:
+        return distrust
     if isinstance(error, httpx.ReadError | httpx.RemoteProtocolError) and "alert" in str(error):
         return SignInRefused(
             f"{endpoint.address} wants a client certificate: {error}.",

@@ -32,7 +32,7 @@ from keepsort.connectors.keystore.requests import (
 )
 from keepsort.connectors.keystore.values import stored, typed
 from keepsort.core.model import AttributeSpec, ConfigObject, Kind, Path, Schema
-from keepsort.core.plan import Finding, Step
+from keepsort.core.plan import Finding, Step, is_implied
 from keepsort.core.plan.rehearsal import holds, is_done
 from keepsort.core.snapshot import Snapshot
 
@@ -91,7 +91,8 @@ class KeyStore:
         top = self._read_one(branch)
         if top is None:
             top = ConfigObject(name=branch[-1] if branch else "", kind="folder")
-        pages = self._pages(self._names.beneath(branch), after_all(self._names.beneath(branch)))
+        start = self._names.beneath(branch)
+        pages = self._pages(start, after_all(start))
         first = next(pages, Range())
         facts = {
             "revision": int(first.header.revision),
@@ -228,7 +229,7 @@ class KeyStore:
     def check(self, steps: Sequence[Step], origin: Snapshot) -> list[Finding]:
         """Look for what this store's rights and limits mean for a plan."""
         found: list[Finding] = []
-        written = [s for s in steps if not _nothing_to_do(s)]
+        written = [s for s in steps if not is_implied(SCHEMA, s)]
         groups = self.groups(written)
         if len(groups) > 1:
             text = (
@@ -258,7 +259,7 @@ class KeyStore:
 
     def render(self, step: Step) -> str:
         """Write a step as the transaction that carries it out, keys and values in plain text."""
-        if _nothing_to_do(step):
+        if is_implied(SCHEMA, step):
             return "nothing is sent: a folder is there as long as there are keys beneath it"
         compare, success = self._operations(step, _shown)
         body = {"compare": compare, "success": success}
@@ -409,10 +410,6 @@ def _object(path: Path, kv: KeyValue) -> ConfigObject:
     if kv.lease != "0":
         facts["lease"] = f"{int(kv.lease):x}"
     return ConfigObject(name=path[-1], kind="key", attributes=typed(kv.value), facts=facts)
-
-
-def _nothing_to_do(step: Step) -> bool:
-    return step.kind == "folder" and step.action in ("create", "delete")
 
 
 def _number(endpoint: Endpoint, name: str, default: int) -> int:

@@ -98,15 +98,13 @@ class KeyComposer:
             return wanted
         value = wanted["value"]
         if value == backup.get("value"):
-            return {**wanted, **_spelt(backup)} if "written" in backup else _without(wanted)
+            if "written" in backup:
+                return {**wanted, "written": backup["written"]}
+            return _without(wanted)
         text = live.get("written")
         if isinstance(value, dict) and isinstance(text, str) and text.startswith("{"):
             return typed(_in_the_way_of(text, value).encode())
         return _without(wanted)
-
-
-def _spelt(attributes: Attributes) -> Attributes:
-    return {"written": attributes["written"]}
 
 
 def _without(attributes: Attributes) -> Attributes:

@@ -6,7 +6,7 @@ from keepsort.core.plan.findings import Finding, Level
 from keepsort.core.plan.picks import AttributePick, Pick, Policy, Scope
 from keepsort.core.plan.planning import Offer, plan_restore
 from keepsort.core.plan.rehearsal import Mismatch, rehearse
-from keepsort.core.plan.steps import Action, Plan, Step, changed_names
+from keepsort.core.plan.steps import Action, Plan, Step, changed_names, is_implied
 from keepsort.core.plan.undo import plan_undo
 
 __all__ = [
@@ -29,6 +29,7 @@ __all__ = [
     "Step",
     "Unfit",
     "changed_names",
+    "is_implied",
     "plan_restore",
     "plan_undo",
     "rehearse",

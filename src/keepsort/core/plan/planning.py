@@ -642,15 +642,9 @@ class _Planner:
         origin = self.backup.find(self.comparison.backup_path(node.path))
         if origin is None:
             return {}
-        then = self.backup.attributes(origin.entry)
-        return {
-            name: value
-            for name, value in found.attributes.items()
-            if name in then
-            and equal_values(
-                self.schema.spec(found.kind, name), self.backup.resolve(then[name]), value
-            )
-        }
+        then = self.backup.object(origin).attributes
+        differ = set(differing_names(self.schema, found.kind, then, found.attributes))
+        return {name: value for name, value in found.attributes.items() if name not in differ}
 
     def _give_places(self) -> None:
         """Give what came its place among the children of what holds it, as the backup has it."""

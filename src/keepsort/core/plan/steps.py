@@ -57,6 +57,11 @@ class Plan(msgspec.Struct, frozen=True):
         return any(f.level == "stop" for f in self.findings)
 
 
+def is_implied(schema: Schema, step: Step) -> bool:
+    """Tell whether nothing is to be written: the object comes and goes with what it holds."""
+    return step.action in ("create", "delete") and schema.is_implied(step.kind)
+
+
 def changed_names(schema: Schema, step: Step) -> list[str]:
     """List the attributes that a step changes, sorted."""
     from keepsort.core.compare.values import differing_names

@@ -15,7 +15,7 @@ from django.utils import timezone
 from keepsort.connectors.base import Connector, Grouping, Outcome, Preparing, Waiting
 from keepsort.connectors.errors import Conflict, ConnectorError, Unreachable
 from keepsort.core.model import Schema
-from keepsort.core.plan import Step
+from keepsort.core.plan import Step, is_implied
 from keepsort.core.plan.rehearsal import is_done
 from keepsort.server.accounts.models import User
 from keepsort.server.events.notify import tell
@@ -189,9 +189,7 @@ class _Carrier:
 
     def _carry_out(self, steps: list[Step]) -> None:
         """Carry out steps that happen together; those that only imply others are done as such."""
-        implied = [
-            s for s in steps if s.action in ("create", "delete") and self.schema.is_implied(s.kind)
-        ]
+        implied = [step for step in steps if is_implied(self.schema, step)]
         for step in implied:
             self._write(self.lines[step.number], _State.DONE)
         steps = [s for s in steps if s not in implied]

@@ -4,6 +4,7 @@
   import { removeSystem, saveSettings, tryConnection } from '$lib/api/queries';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { navigate } from '../../routes';
+  import FormRow from './FormRow.svelte';
   import OptionField from './OptionField.svelte';
   import TryResult from './TryResult.svelte';
 
@@ -87,24 +88,15 @@
 <h1 class="mb-2 text-xl font-semibold tracking-tight">{settings?.name ?? 'A new system'}</h1>
 <div class="grid grid-cols-[minmax(0,560px)_minmax(0,1fr)] gap-8">
   <form onsubmit={save}>
-    {#snippet row(id: string, label: string, help: string, field: import('svelte').Snippet)}
-      <div class="grid grid-cols-[150px_minmax(0,1fr)] gap-x-3 py-1.5">
-        <label for={id} class="pt-1">{label}</label>
-        <div>
-          {@render field()}
-          {#if help}<p class="text-sm text-ink-2">{help}</p>{/if}
-        </div>
-      </div>
-    {/snippet}
-    {#snippet connectorField()}
+    <FormRow id="connector" label="Connector">
       <select id="connector" class="field w-full" bind:value={connector} disabled={!!settings}>
         {#each kinds as one (one.name)}<option value={one.name}>{one.label}</option>{/each}
       </select>
-    {/snippet}
-    {#snippet nameField()}
+    </FormRow>
+    <FormRow id="name" label="Name">
       <input id="name" class="field w-full" bind:value={name} maxlength="80" required />
-    {/snippet}
-    {#snippet addressField()}
+    </FormRow>
+    <FormRow id="address" label="Address" help={kind.address_help}>
       <input
         id="address"
         class="field w-full font-mono text-sm"
@@ -112,8 +104,8 @@
         spellcheck="false"
         required
       />
-    {/snippet}
-    {#snippet userField()}
+    </FormRow>
+    <FormRow id="user" label="Account">
       <input
         id="user"
         class="field w-full font-mono text-sm"
@@ -121,8 +113,8 @@
         autocomplete="off"
         spellcheck="false"
       />
-    {/snippet}
-    {#snippet passwordField()}
+    </FormRow>
+    <FormRow id="password" label="Password">
       <input
         id="password"
         type="password"
@@ -131,12 +123,7 @@
         placeholder={settings?.has_password ? 'kept; type to replace it' : ''}
         bind:value={password}
       />
-    {/snippet}
-    {@render row('connector', 'Connector', '', connectorField)}
-    {@render row('name', 'Name', '', nameField)}
-    {@render row('address', 'Address', kind.address_help, addressField)}
-    {@render row('user', 'Account', '', userField)}
-    {@render row('password', 'Password', '', passwordField)}
+    </FormRow>
     {#each kind.options as option (option.name)}
       <OptionField {option} bind:value={options[option.name]!} />
     {/each}
