@@ -3,9 +3,12 @@
 PYTHON ?= python3
 VENV := .venv
 PY := $(VENV)/bin/python
-STAMP := build/stamps
+# what is installed is stamped where it is, so that a stamp cannot outlive it
+PYTHON_STAMP := $(VENV)/.installed
+NODE_STAMP := web/node_modules/.installed
+WEB_STAMP := web/dist/.built
 
-.PHONY: demo serve demo-reset test lint setup web bench screenshots types help
+.PHONY: demo serve demo-reset test lint setup system web bench screenshots types help
 
 help:
 	@echo "make demo         everything with the aquarium's systems and data; Ctrl-C stops it"
@@ -15,32 +18,28 @@ help:
 	@echo "make bench        the figures in docs/performance.md"
 	@echo "make screenshots  the pictures in docs/screenshots"
 
-setup: $(STAMP)/system $(STAMP)/python
+setup: system $(PYTHON_STAMP)
 
-$(STAMP)/system: scripts/install-system.sh
-	@mkdir -p $(STAMP)
+system:
 	@bash scripts/install-system.sh
-	@touch $@
 
-$(STAMP)/python: pyproject.toml requirements.txt $(STAMP)/system
-	@mkdir -p $(STAMP)
+$(PYTHON_STAMP): pyproject.toml requirements.txt | system
 	@test -x $(PY) || $(PYTHON) -m venv $(VENV)
 	@$(VENV)/bin/pip install --quiet --disable-pip-version-check -r requirements.txt
 	@$(VENV)/bin/pip install --quiet --disable-pip-version-check --no-deps -e .
 	@touch $@
 
-$(STAMP)/node: web/package.json web/package-lock.json
-	@mkdir -p $(STAMP)
+$(NODE_STAMP): web/package.json web/package-lock.json
 	@# not `npm ci`: a registry without the builds for other platforms leaves them out of the lock
 	@cd web && npm install --silent --no-audit --no-fund --no-save
 	@touch $@
 
 WEB_FILES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts
-$(STAMP)/web: $(STAMP)/node $(WEB_FILES)
+$(WEB_STAMP): $(NODE_STAMP) $(WEB_FILES)
 	@cd web && npm run --silent build >/dev/null
 	@touch $@
 
-web: $(STAMP)/web
+web: $(WEB_STAMP)
 
 demo: setup web
 	@exec $(PY) -m demo.run
@@ -52,11 +51,11 @@ demo-reset:
 	@bash scripts/demo-reset.sh
 
 # The types that the screens are written against, made from the API's own schema.
-types: setup $(STAMP)/node
+types: setup $(NODE_STAMP)
 	@$(PY) -m tests.schema build/openapi.json
 	@cd web && npm run --silent types
 
-lint: setup $(STAMP)/node
+lint: setup $(NODE_STAMP)
 	@$(VENV)/bin/ruff check .
 	@$(VENV)/bin/ruff format --check .
 	@KEEPSORT_STATE=build/state $(VENV)/bin/mypy
