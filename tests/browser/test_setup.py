@@ -53,6 +53,7 @@ def test_one_key_of_a_file_goes_back(page: Page, demo: Demo) -> None:
 def test_a_copy_goes_to_another_folder(page: Page) -> None:
     page.get_by_role("article", name="Galleries").get_by_role("link", name="Galleries").click()
     page.get_by_text("Turtle feeding").first.click()
+    expect(page.get_by_role("heading", name="Turtle feeding")).to_be_visible()
     page.get_by_role("button", name="put elsewhere…").click()
     page.get_by_label("Held by").select_option(label="/Winter show")
     page.get_by_role("dialog").get_by_role("button", name="Preview").click()

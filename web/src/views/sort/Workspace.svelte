@@ -32,7 +32,8 @@
   const looked = $derived(JSON.parse(written) as Looked);
   const head = createQuery(() => compareHead(looked));
   const only = $derived(searchParams.get('show') === 'all' ? 'all' : 'differences');
-  const path = $derived(parsed(searchParams.get('at')?.toString()));
+  const at = $derived(searchParams.get('at')?.toString());
+  const path = $derived(parsed(at));
   const live = $derived(head.data?.right.kind === 'look');
   const tree = $derived(new Tree(looked, only));
   const shown = createQuery(() => ({ ...bench(looked, path ?? []), enabled: path !== undefined }));
@@ -65,14 +66,14 @@
   // around it, and what is in the row that is chosen.
   $effect(() => {
     if (path === undefined || !tree.top) return;
-    const at = path;
+    const here = path;
     const ahead = tree;
     const timer = setTimeout(() => {
       void ahead
-        .prepare(at)
-        .then(() => queryClient.fetchQuery(neighbour(looked, at, 'next')))
+        .prepare(here)
+        .then(() => queryClient.fetchQuery(neighbour(looked, here, 'next')))
         .then((found) => (found.path ? ahead.prepare(found.path) : undefined))
-        .then(() => queryClient.prefetchQuery(neighbour(looked, at, 'previous')))
+        .then(() => queryClient.prefetchQuery(neighbour(looked, here, 'previous')))
         .catch(() => undefined); // the key itself will tell what is wrong
     }, AHEAD);
     return () => clearTimeout(timer);
@@ -83,10 +84,12 @@
   }
 
   async function go(way: 'next' | 'previous'): Promise<void> {
-    const found = await queryClient.fetchQuery(neighbour(looked, path ?? [], way));
+    const from = path;
+    const found = await queryClient.fetchQuery(neighbour(looked, from ?? [], way));
     if (!found.path) return;
     await tree.reveal(found.path);
-    choose(found.path);
+    // who chose something else in the meantime is not taken away from it
+    if (path === from) choose(found.path);
   }
 
   async function keyed(event: KeyboardEvent): Promise<void> {
