@@ -23,6 +23,8 @@ _PRIME = np.uint64((1 << 61) - 1)
 _random = np.random.default_rng(20)
 _FACTORS = _random.integers(1, 1 << 31, _SIZE, dtype=np.uint64)
 _OFFSETS = _random.integers(0, 1 << 61, _SIZE, dtype=np.uint64)
+#: Odd numbers, so that rows mixed into one number for their band can be told apart, and bands too.
+_MIXERS = _random.integers(1 << 61, 1 << 63, _SIZE, dtype=np.uint64) | np.uint64(1)
 #: An object with less to tell it by than this is like too many others by mere chance.
 _LEAST_TELLING = 12
 #: How many objects of equal signature are looked at; with more, they are not told apart anyway.
@@ -129,15 +131,15 @@ def _similar(
     lefts: dict[Path, _Thing], rights: dict[Path, _Thing], pairing: _Pairing, threshold: float
 ) -> list[_Found]:
     """List pairs of objects that are alike."""
-    buckets: dict[tuple[str, int, bytes], list[Path]] = defaultdict(list)
+    buckets: dict[tuple[str, int], list[Path]] = defaultdict(list)
     for (path, thing), bands in zip(rights.items(), _bands(rights), strict=True):
-        for band, part in enumerate(bands):
-            buckets[thing.kind, band, part].append(path)
+        for band in bands:
+            buckets[thing.kind, band].append(path)
     found = []
     for (path, thing), bands in zip(lefts.items(), _bands(lefts), strict=True):
         candidates: dict[Path, None] = {}
-        for band, part in enumerate(bands):
-            for other in buckets.get((thing.kind, band, part), ())[:_CANDIDATES]:
+        for band in bands:
+            for other in buckets.get((thing.kind, band), ())[:_CANDIDATES]:
                 candidates[other] = None
         for other in candidates:
             if pairing.is_free(path, other):
@@ -159,11 +161,13 @@ def _things(
         if node.entry.unreadable is not None or _is_within(path, barred):
             continue
         own = hashes.setdefault(path, [])
+        told = 0
         for name, value in side.attributes(node.entry).items():
             for part in value if isinstance(value, list) else (value,):
                 text = repr(part)
                 own.append(crc32(f"{name}\0{text}".encode("utf-8", "surrogatepass")))
-                telling[path] += len(text)
+                told += len(text)
+        telling[path] += told
         content = bytes(node.entry.attributes)
         for depth in range(len(path) - 1, 0, -1):
             if path[:depth] not in nodes:
@@ -193,13 +197,13 @@ def _shared(some: NDArray[np.uint64], others: NDArray[np.uint64]) -> int:
     return int(np.intersect1d(some, others, assume_unique=True).size)
 
 
-def _bands(things: dict[Path, _Thing]) -> Iterator[list[bytes]]:
-    """Yield the signature of each thing, band by band; many are worked out at once."""
+def _bands(things: dict[Path, _Thing]) -> Iterator[list[int]]:
+    """Yield the signature of each thing, a number for each band; many are worked out at once."""
     waiting = list(things.values())
     for start in range(0, len(waiting), _AT_ONCE):
         some = [thing.features for thing in waiting[start : start + _AT_ONCE]]
         begins = np.cumsum([0, *(f.size for f in some[:-1])])
         small = np.concatenate(some) % np.uint64(1 << 31)
         hashed = (small[:, None] * _FACTORS + _OFFSETS) % _PRIME
-        for signature in np.minimum.reduceat(hashed, begins, axis=0):
-            yield [row.tobytes() for row in signature.reshape(_BANDS, _ROWS)]
+        signatures = np.minimum.reduceat(hashed, begins, axis=0) * _MIXERS
+        yield from np.bitwise_xor.reduce(signatures.reshape(-1, _BANDS, _ROWS), axis=2).tolist()

@@ -1,6 +1,7 @@
 """Walks two snapshots together and tells what differs. Equal branches are never loaded."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Set
+from operator import ne
 from types import MappingProxyType
 
 import msgspec
@@ -19,10 +20,12 @@ from keepsort.core.model.canonical import canonical_value
 from keepsort.core.model.references import renamed
 from keepsort.core.snapshot import Entry, Node, Snapshot
 from keepsort.core.snapshot.encoding import decode_entry, decode_facts_index, decode_index
-from keepsort.core.snapshot.reader import RawPage, preload
+from keepsort.core.snapshot.reader import Pages, RawPage, read_pages
 
 #: An object on both sides; for a pair found by likeness alone, how alike the two are.
 _Pair = tuple[Node, Node, float | None]
+#: Pages held in memory at a time; a level of the tree may have more.
+_PAGES_AT_ONCE = 1024
 _NO_RULES = Rules()
 _NO_SUCCESSORS: Mapping[str, str] = MappingProxyType({})
 
@@ -107,13 +110,27 @@ class _Walk:
         _preload(self.left, [a for a, _ in level])
         _preload(self.right, [b for _, b in level])
         found: list[tuple[Node, Node]] = []
-        pairs = [(a, b, *self._differing(a, b)) for a, b in level]
-        preload(
-            self.left, {p for _, _, pages, _ in pairs for p in pages},
-            self.right, {p for _, _, _, pages in pairs for p in pages},
-        )  # fmt: skip
-        for a, b, left_pages, right_pages in pairs:
-            in_left, in_right = self._entries(a, b, left_pages, right_pages)
+        waiting: list[tuple[Node, Node]] = []
+        ones: set[bytes] = set()
+        twos: set[bytes] = set()
+        for a, b in level:
+            left = {ref.address for ref in self.left.page_refs(a.entry.children)}
+            right = {ref.address for ref in self.right.page_refs(b.entry.children)}
+            ones |= left - right
+            twos |= right - left
+            waiting.append((a, b))
+            if len(ones) > _PAGES_AT_ONCE:
+                self._compare(waiting, read_pages(self.left, ones, self.right, twos), found)
+                waiting, ones, twos = [], set(), set()
+        self._compare(waiting, read_pages(self.left, ones, self.right, twos), found)
+        return found
+
+    def _compare(
+        self, pairs: list[tuple[Node, Node]], pages: Pages, found: list[tuple[Node, Node]]
+    ) -> None:
+        """Compare what pairs hold; pages: those of it that one side has and the other has not."""
+        for a, b in pairs:
+            in_left, in_right = self._entries(a, b, pages)
             for key, inner in in_left.items():
                 other = in_right.pop(key, None)
                 if other is None:
@@ -122,29 +139,20 @@ class _Walk:
                     self._meet(inner, other, found)
             for inner in in_right.values():
                 self._alone(self.right, inner, self.only_right)
-        return found
 
-    def _differing(self, a: Node, b: Node) -> tuple[set[bytes], set[bytes]]:
-        """Return the pages of each side that the other does not have."""
-        left = {ref.address for ref in self.left.page_refs(a.entry.children)}
-        right = {ref.address for ref in self.right.page_refs(b.entry.children)}
-        return left - right, right - left
-
-    def _entries(
-        self, a: Node, b: Node, left_pages: set[bytes], right_pages: set[bytes]
-    ) -> tuple[dict[str, Node], dict[str, Node]]:
+    def _entries(self, a: Node, b: Node, pages: Pages) -> tuple[dict[str, Node], dict[str, Node]]:
         """Return the children of both sides by their keys, without those that are equal.
 
         Equal entries are told by their bytes, and never decoded.
         """
-        left = self.left.raw_pages(a, left_pages)
-        right = self.right.raw_pages(b, right_pages)
-        runs = _differing_runs(left, right)
-        in_left = _held(left, runs[0], runs[1])
-        in_right = _held(right, runs[1], runs[0])
+        left = self.left.raw_pages(a, pages)
+        right = self.right.raw_pages(b, pages)
+        lefts, rights, shifted = _differing_entries(left, right)
+        in_left = _held(left, lefts) if shifted else _NOTHING
+        in_right = _held(right, rights) if shifted else _NOTHING
         return (
-            _decoded(a.path, left, runs[0], in_right),
-            _decoded(b.path, right, runs[1], in_left),
+            _decoded(a.path, left, lefts, in_right),
+            _decoded(b.path, right, rights, in_left),
         )
 
     def _now(self, entry: Entry) -> str | None:
@@ -170,54 +178,61 @@ class _Walk:
         return pairs
 
 
-#: Which entries of which page, by its number: from one to before another.
-_Run = tuple[int, int, int]
+#: For each page the numbers of some of its entries.
+_Numbers = list[Iterable[int]]
+_NOTHING: frozenset[bytes] = frozenset()
 
 
-def _differing_runs(left: list[RawPage], right: list[RawPage]) -> tuple[list[_Run], list[_Run]]:
-    """Return runs of entries outside of which all is equal, where pages stand side by side."""
+def _differing_entries(
+    left: list[RawPage], right: list[RawPage]
+) -> tuple[_Numbers, _Numbers, bool]:
+    """Return the entries beside which all is equal, where pages stand side by side.
+
+    The last value tells whether entries may stand on both sides, only in other places.
+    """
     if len(left) != len(right):
-        return (
-            [(n, 0, len(entries)) for n, (_, entries) in enumerate(left)],
-            [(n, 0, len(entries)) for n, (_, entries) in enumerate(right)],
-        )
-    lefts: list[_Run] = []
-    rights: list[_Run] = []
-    for number, ((_, ones), (_, twos)) in enumerate(zip(left, right, strict=True)):
-        start, most = 0, min(len(ones), len(twos))
-        while start < most and ones[start] == twos[start]:
-            start += 1
+        return [range(len(page)) for _, page in left], [range(len(page)) for _, page in right], True
+    lefts: _Numbers = []
+    rights: _Numbers = []
+    shifted = False
+    for (_, ones), (_, twos) in zip(left, right, strict=True):
+        differ = list(map(ne, ones, twos))
+        if len(ones) == len(twos):
+            numbers = [number for number, differs in enumerate(differ) if differs]
+            lefts.append(numbers)
+            rights.append(numbers)
+            continue
+        shifted = True
+        start = differ.index(True) if True in differ else len(differ)
         end = 0
-        while end < most - start and ones[-1 - end] == twos[-1 - end]:
+        while end < len(differ) - start and ones[-1 - end] == twos[-1 - end]:
             end += 1
-        lefts.append((number, start, len(ones) - end))
-        rights.append((number, start, len(twos) - end))
-    return lefts, rights
+        lefts.append(range(start, len(ones) - end))
+        rights.append(range(start, len(twos) - end))
+    return lefts, rights, shifted
 
 
-def _held(pages: list[RawPage], runs: list[_Run], others: list[_Run]) -> set[bytes]:
-    """Return the entries of runs; none are needed where one entry stands against one other."""
-    if max(_size(runs), _size(others)) <= 1:
-        return set()
-    return {bytes(e) for n, start, stop in runs for e in pages[n][1][start:stop]}
-
-
-def _size(runs: list[_Run]) -> int:
-    return sum(stop - start for _, start, stop in runs)
+def _held(pages: list[RawPage], chosen: _Numbers) -> set[bytes]:
+    return {
+        bytes(page[number])
+        for (_, page), numbers in zip(pages, chosen, strict=True)
+        for number in numbers
+    }
 
 
 def _decoded(
-    path: Path, pages: list[RawPage], runs: list[_Run], others: set[bytes]
+    path: Path, pages: list[RawPage], chosen: _Numbers, others: Set[bytes]
 ) -> dict[str, Node]:
-    """Decode those entries of the runs that the other side does not have, by their keys."""
+    """Decode those of the entries that the other side does not have, by their keys."""
     found = {}
-    for number, start, stop in runs:
-        facts, entries = pages[number]
-        for position in range(start, stop):
-            if not others or bytes(entries[position]) not in others:
-                entry = decode_entry(entries[position])
-                own = facts[position] if isinstance(facts, list) else facts
-                found[entry.sort_key] = Node((*path, entry.name), entry, own, position)
+    for (facts, entries), numbers in zip(pages, chosen, strict=True):
+        for number in numbers:
+            raw = bytes(entries[number])  # a copy, so as not to hold on to the whole page
+            if raw in others:
+                continue
+            entry = decode_entry(raw)
+            own = facts[number] if isinstance(facts, list) else facts
+            found[entry.sort_key] = Node((*path, entry.name), entry, own, number)
     return found
 
 

@@ -1,5 +1,6 @@
 """One form for equal content, so that equal objects have equal digests."""
 
+from collections.abc import Callable
 from hashlib import blake2b
 
 import msgspec
@@ -9,9 +10,7 @@ from keepsort.core.model.objects import Attributes, Value
 
 DIGEST_SIZE = 24
 _encode = msgspec.msgpack.Encoder(order="deterministic").encode
-
-
-_STRINGS = {str}
+Form = Callable[[Value], Value]
 
 
 def digest(data: bytes) -> bytes:
@@ -19,13 +18,20 @@ def digest(data: bytes) -> bytes:
     return blake2b(data, digest_size=DIGEST_SIZE).digest()
 
 
+def canonical_form(spec: AttributeSpec) -> Form | None:
+    """Return what gives a value the one form that all equal values share; None where it has it.
+
+    Sets are sorted and numbers plain. What has that form already is returned itself.
+    """
+    if spec.shape == "set":
+        return _sorted_numbers if spec.number else _sorted_set
+    return _plain_number if spec.number else None
+
+
 def canonical_value(spec: AttributeSpec, value: Value) -> Value:
-    """Return `value` in the one form that all equal values share: sets sorted, numbers plain."""
-    if spec.number and type(value) is not int:
-        value = _plain_number(value)
-    if spec.shape == "set" and isinstance(value, list):
-        return _sorted_set(value)
-    return value
+    """Return `value` in the one form that all equal values share."""
+    form = canonical_form(spec)
+    return value if form is None else form(value)
 
 
 def canonical_attributes(schema: Schema, kind: str, attributes: Attributes) -> Attributes:
@@ -53,19 +59,28 @@ def object_digest(schema: Schema, kind: str, attributes: Attributes) -> str:
     return digest(_encode([kind, comparable])).hex()
 
 
-def _sorted_set(values: list[Value]) -> list[Value]:
-    if len(values) < 2:
-        return values
-    if set(map(type, values)) == _STRINGS:
-        ordered = sorted(set(values))
-        return values if ordered == values else ordered
+def _sorted_set(value: Value) -> Value:
+    if not isinstance(value, list) or len(value) < 2:
+        return value
+    try:
+        ordered = sorted(value)
+    except TypeError:
+        ordered = value
+    if ordered is not value and type(ordered[0]) is str:  # as all are, or they could not be sorted
+        if len(set(ordered)) < len(ordered):
+            ordered = sorted(set(ordered))
+        return value if ordered == value else ordered
     # mixed or nested: any total order will do, as long as it is always the same
-    return [v for _, v in sorted({_encode(v): v for v in values}.items())]
+    return [v for _, v in sorted({_encode(v): v for v in value}.items())]
+
+
+def _sorted_numbers(value: Value) -> Value:
+    return _sorted_set(_plain_number(value))
 
 
 def _plain_number(value: Value) -> Value:
+    if isinstance(value, float):
+        return int(value) if value.is_integer() and -(2**53) < value < 2**53 else value
     if isinstance(value, list):
         return [_plain_number(v) for v in value]
-    if isinstance(value, float) and value.is_integer() and abs(value) < 2**53:
-        return int(value)
     return value

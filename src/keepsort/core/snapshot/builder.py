@@ -1,14 +1,14 @@
 """Builds a snapshot from a stream of objects."""
 
 from bisect import bisect_right
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from operator import attrgetter
 from typing import Any
 
 import msgspec
 
-from keepsort.core.model.canonical import canonical_value
-from keepsort.core.model.kinds import AttributeSpec, Schema
+from keepsort.core.model.canonical import Form, canonical_form
+from keepsort.core.model.kinds import Schema
 from keepsort.core.model.objects import Attributes, ConfigObject, Path
 from keepsort.core.snapshot.encoding import (
     BLOB_OVER,
@@ -30,10 +30,10 @@ class StreamError(ValueError):
     """The stream of objects makes no tree: a parent came too late, or a name came twice."""
 
 
-class _Forms(dict[str, AttributeSpec | None]):
-    """For each attribute of one kind its spec, where values have more than one form; else None.
+class _Forms(dict[str, Form | None]):
+    """For each attribute of one kind what gives its values their one form; None where they have it.
 
-    few: all attributes with a spec like that, where they are few enough to look for each.
+    few: all attributes with a form like that, where they are few enough to look for each.
     """
 
     def __init__(self, schema: Schema, kind: str) -> None:
@@ -41,12 +41,11 @@ class _Forms(dict[str, AttributeSpec | None]):
         self._schema, self._kind = schema, kind
         known = schema.kinds.get(kind)
         names = schema.attributes.keys() | (known.attributes.keys() if known else set())
-        special = [(name, spec) for name in sorted(names) if (spec := self[name]) is not None]
+        special: list[tuple[str, Form | None]] = [(n, self[n]) for n in sorted(names) if self[n]]
         self.few = special if len(special) <= _FEW else None
 
-    def __missing__(self, name: str) -> AttributeSpec | None:
-        spec = self._schema.spec(self._kind, name)
-        found = self[name] = spec if spec.number or spec.shape == "set" else None
+    def __missing__(self, name: str) -> Form | None:
+        found = self[name] = canonical_form(self._schema.spec(self._kind, name))
         return found
 
 
@@ -167,23 +166,24 @@ class SnapshotBuilder:
         return Snapshot(self._store, root, self._schema)
 
     def _canonical(self, obj: ConfigObject) -> Attributes:
-        attributes = obj.attributes
         forms = self._forms.get(obj.kind)
         if forms is None:
             forms = self._forms[obj.kind] = _Forms(self._schema, obj.kind)
-        found: Iterable[tuple[str, AttributeSpec | None]] = forms.few or ()
-        if forms.few is None:
+        attributes = canonical = obj.attributes
+        few = forms.few
+        if few is None:
             # a value that is one string has one form, whatever the spec says
-            found = [(n, forms[n]) for n, v in attributes.items() if type(v) is not str]
-        for name, spec in found:
-            value: Any = attributes.get(name)
-            shape = type(value)
-            if spec is None or shape is str or (shape is list and len(value) < 2):
+            few = [(n, forms[n]) for n, v in attributes.items() if type(v) is not str]
+        for name, form in few:
+            if form is None or name not in attributes:
                 continue
-            canonical = canonical_value(spec, value)
-            if canonical is not value:
-                attributes = {**attributes, name: canonical}
-        return attributes
+            before = attributes[name]
+            value = form(before)
+            if value is not before:
+                if canonical is attributes:
+                    canonical = dict(attributes)
+                canonical[name] = value
+        return canonical
 
     def _encoded(self, attributes: Attributes) -> bytes:
         raw = encode(attributes)

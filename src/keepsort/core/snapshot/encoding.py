@@ -9,7 +9,7 @@ that would be long lies in a chunk of its own. Strings and bytes over 4 KiB lie 
 own too, with an extension value (type 1) in their place.
 """
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from typing import Any, final
 from zlib import crc32
 
@@ -24,7 +24,7 @@ PAGES_INLINE = 4
 #: Children that are no more than this many bytes together lie with their parent.
 INLINE_BYTES = 2048
 #: Entries on a page: boundaries fall where a name's digest says so, within these limits.
-PAGE_LEAST, PAGE_MOST, PAGE_MASK = 8, 128, 31
+PAGE_LEAST, PAGE_MOST, PAGE_MASK = 8, 64, 15
 PAGE_BYTES = 262_144
 _BLOB_TYPE = 1
 
@@ -167,20 +167,19 @@ class Item(msgspec.Struct, gc=False):
     facts: bytes | None
 
 
-def cut_pages(items: Iterable[Item]) -> Iterator[list[Item]]:
+def cut_pages(items: list[Item]) -> Iterator[list[Item]]:
     """Cut sorted items into pages. A name added or taken away moves no boundary but its own."""
-    page: list[Item] = []
-    size = 0
+    start, count, size = 0, 0, 0
     for item in items:
-        page.append(item)
+        count += 1
         size += len(item.entry)
-        if len(page) >= PAGE_LEAST and (
-            len(page) >= PAGE_MOST or size >= PAGE_BYTES or _is_boundary(item.key)
+        if count >= PAGE_LEAST and (
+            count >= PAGE_MOST or size >= PAGE_BYTES or _is_boundary(item.key)
         ):
-            yield page
-            page, size = [], 0
-    if page:
-        yield page
+            yield items[start : start + count]
+            start, count, size = start + count, 0, 0
+    if count:
+        yield items[start:]
 
 
 def _is_boundary(key: str) -> bool:

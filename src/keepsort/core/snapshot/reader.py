@@ -2,7 +2,8 @@
 
 from bisect import bisect_left, bisect_right
 from collections import OrderedDict
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from itertools import repeat
 from threading import Lock
 from typing import Any, TypeVar
 
@@ -45,19 +46,23 @@ class Node(msgspec.Struct, frozen=True):
 
 #: A page of encoded entries, and its facts: themselves, or the address of the page they lie on.
 RawPage = tuple[list[FactEntry] | bytes | None, list[msgspec.Raw]]
+#: Encoded entries of pages, by the pages' addresses.
+Pages = Mapping[bytes, list[msgspec.Raw]]
 
 
-def preload(one: "Snapshot", ones: set[bytes], two: "Snapshot", twos: set[bytes]) -> None:
-    """Read pages of two snapshots at once, for `raw_pages` to find them at hand.
+def read_pages(
+    one: "Snapshot", ones: set[bytes], two: "Snapshot", twos: set[bytes]
+) -> dict[bytes, list[msgspec.Raw]]:
+    """Read pages of two snapshots as encoded entries, by the pages' addresses.
 
-    Where both share a cache that is a single call: pages of one are what those of the other are
+    Where both have one store that is a single call: pages of one are what those of the other are
     stored against.
     """
-    if one.cache is two.cache:
-        one.cache.load_many(list(ones | twos), decode_raw_page)
+    if one.store is two.store:
+        read = dict(one.store.get_many(list(ones | twos)))
     else:
-        one.cache.load_many(list(ones), decode_raw_page)
-        two.cache.load_many(list(twos), decode_raw_page)
+        read = {**one.store.get_many(list(ones)), **two.store.get_many(list(twos))}
+    return {address: decode_raw_page(data) for address, data in read.items()}
 
 
 class PageCache:
@@ -177,10 +182,10 @@ class Snapshot:
                 ],
             )
 
-    def raw_pages(self, node: Node, pages: set[bytes]) -> list[RawPage]:
+    def raw_pages(self, node: Node, pages: Pages) -> list[RawPage]:
         """Return children as encoded entries, a page at a time, with where its facts lie.
 
-        pages: addresses of the pages that are wanted; what lies with its parent always is.
+        pages: those that were read; only they are returned, and what lies with its parent.
         """
         own = self.fact_entry(node)
         children = node.entry.children
@@ -188,14 +193,13 @@ class Snapshot:
             raw = own.children.inline if own and own.children else None
             facts = decode_facts_page(raw) if raw is not None else None
             return [(facts, decode_raw_page(children.inline))]
-        where = self.fact_refs(own.children if own else None)
-        refs = [
-            (ref.address, where[number] if where else None)
-            for number, ref in enumerate(self.page_refs(children))
+        refs = self.page_refs(children)
+        where = self.fact_refs(own.children if own else None) or repeat(None)
+        return [
+            (place, pages[ref.address])
+            for ref, place in zip(refs, where, strict=False)
             if ref.address in pages
         ]
-        contents = self.cache.load_many([address for address, _ in refs], decode_raw_page)
-        return [(facts, entries) for (_, facts), entries in zip(refs, contents, strict=True)]
 
     def children(self, node: Node, start: int = 0, limit: int | None = None) -> list[Node]:
         """Return children in order of their keys, from number `start` on."""

@@ -108,16 +108,18 @@ def write_children(
         return _inline(items)
     pages: list[PageRef] = []
     facts: list[bytes | None] = []
+    has_facts = any(item.facts is not None for item in items)
     for page in cut_pages(items):
         first = page[0].key
-        total = sum(item.total for item in page)
+        total = sum([item.total for item in page])
         address = writer.put(
             pack_array([i.entry for i in page]), _resembling(like_page, first, False)
         )
         pages.append(PageRef(address, first, len(page), total))
-        facts.append(_write_facts(writer, page, _resembling(like_page, first, True)))
+        if has_facts:
+            facts.append(_write_facts(writer, page, _resembling(like_page, first, True)))
     count, total = len(items), sum(p.total for p in pages)
-    kept_facts = None if all(f is None for f in facts) else facts
+    kept_facts = facts if has_facts else None
     if len(pages) <= PAGES_INLINE:
         return (
             Children(count, total, pages),

@@ -4,9 +4,9 @@ from django.db import models
 
 
 class Chunk(models.Model):
-    """Compressed bytes, addressed by the digest of what they are when decompressed.
+    """Packed bytes, addressed by the digest of what they stand for.
 
-    base: address of the chunk whose bytes are the dictionary for this one; null where none.
+    base: address of the chunk whose bytes these are packed against; null where none.
     depth: how many bases must be read before this one.
     """
 

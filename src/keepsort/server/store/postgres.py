@@ -2,7 +2,9 @@
 
 from collections import OrderedDict
 from collections.abc import Iterable, Mapping, Sequence
+from functools import cached_property
 from threading import RLock
+from typing import Any
 
 import psycopg
 import zstandard
@@ -10,11 +12,14 @@ from django.db import IntegrityError, connection, transaction
 
 from keepsort.core.snapshot import Chunk, ChunkMissing
 from keepsort.server.store.models import Chunk as Row
+from keepsort.server.store.splices import Older, joined
 
 _LEVEL = 1
 #: Reading a chunk reads its bases too; beyond this many, a chunk is kept whole again.
 _DEEPEST = 6
 _BASES_KEPT = 256
+#: A splice is good where it takes no more than this part of the bytes.
+_SPLICE_SHARE = 8
 _COLUMNS = ("address", "data", "base", "depth")
 _TYPES = ["bytea", "bytea", "bytea", "int2"]
 #: What is written of a chunk: address, packed bytes, base and depth.
@@ -27,28 +32,37 @@ class _Base:
     def __init__(self, content: bytes, depth: int) -> None:
         self.content = content
         self.depth = depth
-        self._dictionary = zstandard.ZstdCompressionDict(
-            content, dict_type=zstandard.DICT_TYPE_RAWCONTENT
-        )
-        self._packer: zstandard.ZstdCompressor | None = None
-        self._opener: zstandard.ZstdDecompressor | None = None
+
+    @cached_property
+    def _older(self) -> Older:
+        return Older(self.content)
+
+    @cached_property
+    def _dictionary(self) -> zstandard.ZstdCompressionDict:
+        return zstandard.ZstdCompressionDict(self.content, dict_type=zstandard.DICT_TYPE_RAWCONTENT)
+
+    @cached_property
+    def _packer(self) -> zstandard.ZstdCompressor:
+        self._dictionary.precompute_compress(level=_LEVEL)
+        return zstandard.ZstdCompressor(level=_LEVEL, dict_data=self._dictionary)
+
+    @cached_property
+    def _opener(self) -> zstandard.ZstdDecompressor:
+        return zstandard.ZstdDecompressor(dict_data=self._dictionary)
 
     def pack(self, data: bytes) -> bytes:
-        """Compress bytes that resemble these."""
-        if self._packer is None:
-            self._dictionary.precompute_compress(level=_LEVEL)
-            self._packer = zstandard.ZstdCompressor(level=_LEVEL, dict_data=self._dictionary)
-        return self._packer.compress(data)
+        """Write bytes that resemble these: as a splice where little is new, else compressed."""
+        return self._older.splice(data, len(data) // _SPLICE_SHARE) or self._packer.compress(data)
 
     def open(self, data: bytes) -> bytes:
-        """Decompress bytes that were packed against these."""
-        if self._opener is None:
-            self._opener = zstandard.ZstdDecompressor(dict_data=self._dictionary)
-        return self._opener.decompress(data)
+        """Read bytes that were packed against these."""
+        if data.startswith(zstandard.FRAME_HEADER):
+            return self._opener.decompress(data)
+        return joined(data, self.content)
 
 
 class PostgresStore:
-    """Chunks compressed with Zstandard (RFC 8878), each against one it resembles.
+    """Chunks compressed with Zstandard (RFC 8878) or spliced, each against one it resembles.
 
     Threads may share one: compressors and bases are used by one of them at a time.
     """
@@ -61,8 +75,7 @@ class PostgresStore:
 
     def has_many(self, addresses: Sequence[bytes]) -> set[bytes]:
         """Return those of the addresses that are kept here."""
-        rows = Row.objects.filter(address__in=addresses).values_list("address", flat=True)
-        return {bytes(address) for address in rows}
+        return {row[0] for row in _select(_COLUMNS[:1], addresses)}
 
     def get_many(self, addresses: Sequence[bytes]) -> Mapping[bytes, bytes]:
         """Return the bytes at each address. Raises `ChunkMissing` if one is not kept here."""
@@ -148,12 +161,15 @@ class PostgresStore:
 
 
 def _rows(addresses: set[bytes]) -> dict[bytes, tuple[bytes, bytes | None, int]]:
-    statement = f"select {', '.join(_COLUMNS)} from {Row._meta.db_table} where address = any(%b)"  # noqa: S608
+    return {row[0]: row[1:] for row in _select(_COLUMNS, addresses)}
+
+
+def _select(columns: Sequence[str], addresses: Iterable[bytes]) -> list[tuple[Any, ...]]:
+    statement = f"select {', '.join(columns)} from {Row._meta.db_table} where address = any(%b)"  # noqa: S608
     connection.ensure_connection()
     with connection.wrap_database_errors, psycopg.Cursor(connection.connection) as cursor:
         cursor.execute(statement, [list(addresses)], binary=True)
-        rows = cursor.fetchall()
-    return {address: (data, base, depth) for address, data, base, depth in rows}
+        return cursor.fetchall()
 
 
 def _insert(rows: list[_Written]) -> None:
