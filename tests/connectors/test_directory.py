@@ -14,12 +14,26 @@ from keepsort.core.compare import compare
 from keepsort.core.plan import Pick, Plan, Step, plan_restore
 from keepsort.core.snapshot import MemoryStore, Snapshot, SnapshotBuilder
 from tests.conftest import PASSWORD, READER, READER_LDIF, dn
-from tests.connectors.contract import Keeper
+from tests.connectors.contract import Contract, Keeper
+from tests.connectors.subjects import GUARD, DirectorySubject
 
 ANSEL = ("ou=divers", "cn=Ansel Brandvold")
 IMKE = ("ou=divers", "cn=Imke Farrow")
 LEADS = ("ou=groups", "cn=night-dive-leads")
-GUARD = dn("Réef\\, Guard")
+
+
+@pytest.fixture
+def subject(start_slapd: Callable[..., Slapd]) -> DirectorySubject:
+    server = start_slapd(
+        access=f'access to dn.subtree="ou=groups,{SUFFIX}" by dn.exact="{READER}" none by * read\n'
+        "access to * by * read"
+    )
+    server.load(READER_LDIF)
+    return DirectorySubject(server)
+
+
+class TestDirectory(Contract):
+    """With a fresh directory each."""
 
 
 def opened(server: Slapd, user: str = ADMIN, password: str = PASSWORD, **options: str) -> Directory:

@@ -163,6 +163,7 @@ class _Carrier:
             if failed and self.run.on_failure == Run.OnFailure.STOP:
                 stopped = stopped or f"The run stopped when step {failed[0].number} was not done."
         end(self.run, self.connector)
+        self._look_at_implied(steps)
 
     def _begin(self, steps: Sequence[Step]) -> None:
         if not isinstance(self.connector, Preparing):
@@ -196,11 +197,14 @@ class _Carrier:
         if not steps:
             return
         lines = [self.lines[step.number] for step in steps]
+        # what was begun before a crash and is found done was done by this run, and its to undo
+        begun = {line.number for line in lines if line.state == _State.IN_DOUBT}
         for line in lines:
             self._write(line, _State.IN_DOUBT)
         try:
             for line, outcome in zip(lines, self._applied(steps), strict=True):
-                line.already, line.report = outcome.already, outcome.report
+                line.already = outcome.already and line.number not in begun
+                line.report = outcome.report
             for step, line in zip(steps, lines, strict=True):
                 self._verify(step, line)
         except Unreachable as gone:
@@ -209,6 +213,17 @@ class _Carrier:
             state = _State.CONFLICT if isinstance(error, Conflict) else _State.FAILED
             for line in lines:
                 self._write(line, state, str(error))
+
+    def _look_at_implied(self, steps: Sequence[Step]) -> None:
+        """Tell those steps as skipped that were to come with others which were not done."""
+        implied = [s for s in steps if is_implied(self.schema, s)]
+        if not implied or all(line.state == _State.DONE for line in self.lines.values()):
+            return
+        lines = [self.lines[step.number] for step in implied]
+        found = self.connector.read([step.path for step in implied])
+        for step, line, now in zip(implied, lines, found, strict=True):
+            if line.state == _State.DONE and (now is None) != (step.after is None):
+                self._write(line, _State.SKIPPED, "What it would have come with was not done.")
 
     def _applied(self, steps: list[Step]) -> list[Outcome]:
         if isinstance(self.connector, Grouping):

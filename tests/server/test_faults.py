@@ -1,0 +1,221 @@
+"""Whatever goes wrong at whichever step: the journal tells what live is, and undo gives it back.
+
+Every system is a real one. What fails is put between the engine and the connector, before or after
+the write that it belongs to.
+"""
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import pytest
+
+from demo.servers.etcd import Etcd
+from demo.servers.exhibits import ExhibitController
+from demo.servers.slapd import ADMIN, SUFFIX, Slapd
+from keepsort.connectors.base import Connector, Grouping
+from keepsort.connectors.errors import Conflict, Refused, Unreachable
+from keepsort.core.plan import is_implied, rehearse
+from keepsort.core.snapshot import Snapshot
+from keepsort.server.restores import engine
+from keepsort.server.restores.models import PlanRecord, Run, RunStep
+from keepsort.server.restores.previewing import open_plan, preview, preview_undo
+from keepsort.server.snapshots.models import Record
+from keepsort.server.snapshots.services import open_snapshot, take
+from keepsort.server.systems.models import System
+from keepsort.server.systems.services import add_system, composer_of, opened
+from tests.conftest import PASSWORD, SMALL
+from tests.connectors.contract import EVERYTHING, Subject, content
+from tests.connectors.subjects import DirectorySubject
+from tests.connectors.test_exhibits import TOKEN, ExhibitSubject
+from tests.connectors.test_hostfiles import FileSubject
+from tests.connectors.test_keystore import KeySubject
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+class Harmed(NamedTuple):
+    """A system with a backup, and what has gone wrong since."""
+
+    system: System
+    backup: Record
+
+
+def _files(folder: Path) -> Iterator[tuple[Subject, System]]:
+    subject = FileSubject(folder, None)
+    yield subject, add_system("Gateway", "hostfiles", "file:///", subject.options(), "", "")
+
+
+def _keys(folder: Path) -> Iterator[tuple[Subject, System]]:
+    server = Etcd(folder / "etcd", options=["--unsafe-no-fsync"])
+    options = {"prefix": "/plant/", "txn_limit": "2"}
+    yield KeySubject(server), add_system("Plant", "keystore", server.address, options, "", "")
+    server.stop()
+
+
+def _directory(folder: Path) -> Iterator[tuple[Subject, System]]:
+    server = Slapd(folder / "slapd", PASSWORD)
+    server.load(SMALL)
+    options = {"base": SUFFIX}
+    system = add_system("People", "directory", server.address, options, ADMIN, PASSWORD)
+    yield DirectorySubject(server), system
+    server.stop()
+
+
+def _exhibits(folder: Path) -> Iterator[tuple[Subject, System]]:
+    server = ExhibitController(folder / "controller", TOKEN, options=("--faults",))
+    subject = ExhibitSubject(server)
+    yield subject, add_system("Galleries", "exhibits", server.address, {}, "", TOKEN)
+    server.stop()
+
+
+@pytest.fixture(params=[_files, _keys, _directory, _exhibits], ids=lambda f: f.__name__[1:])
+def harmed(request: pytest.FixtureRequest, db: None, tmp_path: Path) -> Iterator[Harmed]:
+    for subject, system in request.param(tmp_path):
+        backup = take(system, Record.Kind.BACKUP)
+        subject.harm()
+        yield Harmed(system, backup)
+
+
+class Killed(BaseException):
+    """The process ends here."""
+
+
+Way = Callable[[Callable[[], Any]], Any]
+
+
+def _before(error: BaseException) -> Way:
+    def fail(write: Callable[[], Any]) -> Any:
+        raise error
+
+    return fail
+
+
+def _after(error: BaseException) -> Way:
+    def fail(write: Callable[[], Any]) -> Any:
+        write()
+        raise error
+
+    return fail
+
+
+def _break(monkeypatch: pytest.MonkeyPatch, number: int, way: Way) -> None:
+    """Make the write with a number, counted from 0, go wrong; those after it go right again."""
+    writes = 0
+
+    @contextmanager
+    def breaking(system: System) -> Iterator[Connector]:
+        with opened(system) as connector:
+            name = "apply_group" if isinstance(connector, Grouping) else "apply"
+            real = getattr(connector, name)
+
+            def applied(what: Any) -> Any:
+                nonlocal writes
+                writes += 1
+                return way(lambda: real(what)) if writes == number + 1 else real(what)
+
+            setattr(connector, name, applied)
+            yield connector
+
+    monkeypatch.setattr(engine, "opened", breaking)
+
+
+def _tree(record: Record | None) -> Snapshot:
+    assert record is not None
+    return open_snapshot(record)
+
+
+def _tells_the_truth(run: Run, plan: PlanRecord) -> None:
+    """See that live is what it was, with the steps that are told as done, and nothing else."""
+    lines = {line.number: line.state for line in run.steps.all()}
+    assert set(lines.values()) <= {"done", "failed", "conflict", "skipped"}
+    done = [s for s in open_plan(plan).steps if lines[s.number] == RunStep.State.DONE]
+    foretold = rehearse(_tree(plan.look), done, composer_of(run.system))
+    assert content(_tree(take(run.system, Record.Kind.LOOK))) == content(foretold)
+
+
+def _writes(plan: PlanRecord, system: System) -> int:
+    steps = open_plan(plan).steps
+    with opened(system) as connector:
+        schema = connector.describe().schema
+        groups = (
+            connector.groups(steps) if isinstance(connector, Grouping) else [[s] for s in steps]
+        )
+    return sum(any(not is_implied(schema, step) for step in group) for group in groups)
+
+
+FAILURES = {
+    "away before it": _before(Unreachable("The line went dead.")),
+    "away after it": _after(Unreachable("The line went dead.")),
+    "refused": _before(Refused("No room left.")),
+    "changed by another": _before(Conflict("It is not what the preview showed.", None)),
+}
+DEATHS = {"killed before it": _before(Killed()), "killed after it": _after(Killed())}
+
+
+def _plans(harmed: Harmed) -> Iterator[tuple[int, PlanRecord]]:
+    """Yield writes of the plan to put everything back, with a fresh preview of it each.
+
+    All of them, but of a controller that restarts and keeps one waiting only every fourth.
+    """
+    number = 0
+    while True:
+        plan = preview(harmed.backup, list(EVERYTHING))
+        if number >= _writes(plan, harmed.system):
+            assert number > 1
+            return
+        yield number, plan
+        number += 4 if harmed.system.connector == "exhibits" else 1
+
+
+def _started(plan: PlanRecord) -> Run:
+    confirmed = [f.name for f in open_plan(plan).findings if f.level == "confirm"]
+    return engine.start(plan, confirmed, None)
+
+
+def _undone(run: Run, before: dict[Any, str], monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(engine, "opened", opened)
+    if run.steps.filter(state="done").exists():
+        undo = engine.carry_out(_started(preview_undo(run)).pk)
+        assert undo.outcome == "verified", undo.message
+    assert content(_tree(take(run.system, Record.Kind.LOOK))) == before
+
+
+@pytest.mark.parametrize("name", FAILURES)
+def test_a_failed_write_is_told_and_can_be_undone(
+    name: str, harmed: Harmed, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = content(_tree(take(harmed.system, Record.Kind.LOOK)))
+    for number, plan in _plans(harmed):
+        _break(monkeypatch, number, FAILURES[name])
+        run = engine.carry_out(_started(plan).pk)
+        assert run.state == Run.State.FINISHED
+        _tells_the_truth(run, plan)
+        if name == "away after it":
+            assert run.outcome == "verified", "it was done, as a second look shows"
+        else:
+            assert run.outcome in ("partial", "failed")
+            assert run.message
+        _undone(run, before, monkeypatch)
+
+
+@pytest.mark.parametrize("name", DEATHS)
+def test_a_run_that_died_goes_on_where_it_stood(
+    name: str, harmed: Harmed, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = content(_tree(take(harmed.system, Record.Kind.LOOK)))
+    for number, plan in _plans(harmed):
+        _break(monkeypatch, number, DEATHS[name])
+        run = _started(plan)
+        with pytest.raises(Killed):
+            engine.carry_out(run.pk)
+        run.refresh_from_db()
+        assert engine.is_interrupted(run)
+        assert run.steps.filter(state="in doubt").exists()
+        monkeypatch.setattr(engine, "opened", opened)
+        run = engine.carry_out(run.pk)
+        assert run.outcome == "verified", run.message
+        _tells_the_truth(run, plan)
+        assert content(_tree(run.after)) == content(_tree(harmed.backup))
+        _undone(run, before, monkeypatch)
