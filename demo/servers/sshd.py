@@ -4,6 +4,7 @@ import getpass
 import os
 import shutil
 import subprocess
+from collections.abc import Sequence
 from pathlib import Path
 
 from demo.servers.processes import Server, answers, kept_port
@@ -17,10 +18,17 @@ def is_installed() -> bool:
 
 
 class Sshd:
-    """A server that takes one key. Its host key stays the same over starts."""
+    """A server that takes one key. Its host key stays the same over starts.
 
-    def __init__(self, folder: Path) -> None:
+    options: lines of its configuration that go before the others; the first of a kind counts.
+    within: a command that starts the server, given as its arguments.
+    """
+
+    def __init__(
+        self, folder: Path, options: Sequence[str] = (), within: Sequence[str] = ()
+    ) -> None:
         self.folder = folder
+        self._within = within
         self.port = kept_port(folder, "sshd")
         self.host_key, self.user_key = folder / "host-key", folder / "user-key"
         for key in (self.host_key, self.user_key):
@@ -31,6 +39,7 @@ class Sshd:
         allowed.chmod(0o600)
         config = folder / "sshd.conf"
         lines = [
+            *options,
             f"ListenAddress 127.0.0.1:{self.port}",
             f"HostKey {self.host_key}",
             f"AuthorizedKeysFile {allowed}",
@@ -64,7 +73,8 @@ class Sshd:
         if os.getuid() == 0:
             Path("/run/sshd").mkdir(exist_ok=True)  # where it separates its privileges
         self.server = Server(
-            [program, "-D", "-e", "-f", str(self._config)], self.folder / "sshd.log"
+            [*self._within, program, "-D", "-e", "-f", str(self._config)],
+            self.folder / "sshd.log",
         )
         self.server.wait_for(lambda: answers(self.port), "sshd")
 

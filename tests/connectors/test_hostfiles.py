@@ -2,6 +2,7 @@
 
 import os
 import socket
+import subprocess
 from collections.abc import Iterator
 from pathlib import Path as FilePath
 
@@ -264,6 +265,65 @@ def test_the_host_key_is_pinned_at_the_first_contact(sshd: Sshd, tmp_path: FileP
     assert not subject.open(host_key=pinned).learned  # type: ignore[attr-defined]
     with pytest.raises(errors.NotTrusted, match="pinned at the first contact"):
         subject.open(host_key=pinned[:-4] + "abcd")
+
+
+@pytest.fixture
+def keeper_host(tmp_path: FilePath) -> Iterator[Sshd]:
+    """A host with an account that signs in with a password, known to that server alone."""
+    within = ["unshare", "--mount", "--propagation", "private", "sh", "-c"]
+    try:
+        subprocess.run([*within, "true"], check=True, capture_output=True)
+    except (OSError, subprocess.CalledProcessError):
+        pytest.skip("an account of its own for the server takes root")
+    home = tmp_path / "home"
+    home.mkdir()
+    (home / "tide.conf").write_text("gate = open\n")
+    (home / "keys.conf").write_text("key = 4711\n")
+    (home / "keys.conf").chmod(0o600)
+    (home / "roots").mkdir(mode=0o700)
+    (home / "roots" / "inner.conf").write_text("a = b\n")
+    os.chown(home, 7001, 7001)
+    for folder in (tmp_path, *tmp_path.parents[:2]):
+        folder.chmod(0o755)
+    hashed = subprocess.run(
+        ["openssl", "passwd", "-6", "low tide: 4 am"], check=True, capture_output=True, text=True
+    ).stdout.strip()
+    lines = {
+        "passwd": f"keeper:x:7001:7001::{home}:/bin/sh\n",
+        "shadow": f"keeper:{hashed}:20000:0:99999:7:::\n",
+    }
+    mounts = []
+    for name, line in lines.items():
+        file = tmp_path / name
+        file.write_text(FilePath("/etc", name).read_text() + line)
+        mounts.append(f"mount --bind {file} /etc/{name}")
+    start = " && ".join([*mounts, 'exec "$0" "$@"'])
+    server = Sshd(tmp_path, ["PasswordAuthentication yes"], [*within, start])
+    yield server
+    server.stop()
+
+
+def test_signing_in_with_a_password(keeper_host: Sshd, tmp_path: FilePath) -> None:
+    address = keeper_host.address.replace("root@", "keeper@")
+    home = str(tmp_path / "home")
+
+    def opened(password: str) -> Connector:
+        options = {"folders": home}
+        return open_hostfiles(
+            Endpoint(address=address, options=options, password=password), Keeper()
+        )
+
+    connector = opened("low tide: 4 am")
+    found = {path[-1]: obj for path, obj in connector.observe() if path}
+    assert {"tide.conf", "gate", "keys.conf", "roots"} <= set(found)
+    assert {name for name, obj in found.items() if obj.unreadable} == {"keys.conf", "roots"}
+    assert "inner.conf" not in found
+    inner = connector.read([(*FilePath(home).parts[1:], "roots", "inner.conf")])[0]
+    assert inner is not None
+    assert inner.unreadable, "what may not be looked at is not taken for gone"
+    for wrong in ("high tide", ""):
+        with pytest.raises(errors.SignInRefused, match="password"):
+            list(opened(wrong).observe())
 
 
 def test_what_stands_in_the_way(sshd: Sshd, tmp_path: FilePath) -> None:

@@ -71,15 +71,14 @@ def sign_in(endpoint: Endpoint) -> tuple[paramiko.SSHClient, str]:
         raise
     except paramiko.AuthenticationException:
         _close(client)
-        raise SignInRefused(
-            f"{host} does not let {user or 'a user without a name'} in.",
-            "Check the user, the password or the key file.",
-        ) from None
+        raise _refused(host, user) from None
     except FileNotFoundError:
         _close(client)
         raise Misconfigured(f"There is no key file {key_file}.") from None
     except (paramiko.SSHException, ValueError, EOFError) as error:
         _close(client)
+        if "No authentication methods" in str(error):
+            raise _refused(host, user) from None
         if key_file and "key" in str(error).lower():
             raise Misconfigured(
                 f"The key file {key_file} cannot be used: {error}.",
@@ -90,6 +89,13 @@ def sign_in(endpoint: Endpoint) -> tuple[paramiko.SSHClient, str]:
         _close(client)
         raise Unreachable(f"Nothing answers at {host}:{port}: {error}.") from None
     return client, policy.found
+
+
+def _refused(host: str, user: str) -> SignInRefused:
+    return SignInRefused(
+        f"{host} does not let {user or 'a user without a name'} in.",
+        "Check the user, the password or the key file.",
+    )
 
 
 def _close(client: paramiko.SSHClient) -> None:
