@@ -1,6 +1,5 @@
 """Reading what a request asks for."""
 
-import json
 from collections.abc import Mapping
 from typing import Any
 
@@ -16,6 +15,7 @@ from keepsort.core.compare.comparison import STATES
 from keepsort.core.model import Path
 from keepsort.server.accounts.models import User
 from keepsort.server.accounts.roles import MayLook, MayOperate
+from keepsort.server.bodies import read_json
 from keepsort.server.problems import Problem
 from keepsort.server.snapshots.services import find_record
 from keepsort.server.sorting.comparing import Terms
@@ -88,7 +88,10 @@ def read_terms(data: Mapping[str, Any]) -> Terms:
     alike = float(data.get("alike") or LIKENESS)
     if not 0.1 <= alike <= 1:
         raise Problem("How alike a move must be is a number from 0.1 to 1.")
-    apart = frozenset(tuple(str(n) for n in path) for path in data.get("apart") or ())
+    try:
+        apart = msgspec.convert(data.get("apart") or (), frozenset[tuple[str, ...]])
+    except msgspec.ValidationError:
+        raise Problem("Moves taken apart are a list of paths.", "Start from Watch again.") from None
     return Terms(read_rules(rules) if rules is not None else None, alike, apart)
 
 
@@ -104,7 +107,7 @@ def looked(request: Request) -> Looked:
         "alike": _decimal(asked.get("alike")),
         "apart": _json(asked.get("apart"), "apart") or [],
     }
-    if not isinstance(terms["apart"], list) or not isinstance(terms["rules"], dict | None):
+    if not isinstance(terms["rules"], dict | None):
         raise Problem("What is asked for is not written as it should be.", "Start from Watch.")
     return Looked(
         left=find_record(asked.get("left", "")).pk,
@@ -130,7 +133,7 @@ def _json(text: str | None, name: str) -> Any:
     if not text:
         return None
     try:
-        return json.loads(text)
+        return read_json(text)
     except ValueError:
         raise Problem(f"{name} is not written as JSON.", "Start from Watch again.") from None
 
