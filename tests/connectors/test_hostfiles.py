@@ -7,12 +7,15 @@ from collections.abc import Iterator
 from pathlib import Path as FilePath
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from demo.servers.sshd import Sshd
 from keepsort.connectors import errors
 from keepsort.connectors.base import Connector, Endpoint, Learning
 from keepsort.connectors.hostfiles.composing import COMPOSER
 from keepsort.connectors.hostfiles.connector import open_hostfiles
+from keepsort.connectors.hostfiles.names import meant, written
 from keepsort.core.compare import compare
 from keepsort.core.model import Path
 from keepsort.core.plan import AttributePick, Pick, plan_restore
@@ -60,6 +63,10 @@ class FileSubject:
         self.write("alerts/ph.json", '{"above": 8.40, "quiet": false}\n')
         self.write("alerts/old.toml", "[a]\nb = 1\n")
         (self.etc / "logo.bin").write_bytes(b"\0\1\2")
+        self.odd = FilePath(os.fsdecode(bytes(self.etc) + b"/K\xfchler 50%25\n"))
+        self.odd.mkdir()
+        (self.odd / "a%.conf").write_text("level = 4\n")
+        (self.odd / "link").symlink_to(f"../{self.odd.name}/a%.conf")
         (self.etc / "current").symlink_to("motd")
         (self.etc / "poll.ini").chmod(0o600)
 
@@ -91,11 +98,13 @@ class FileSubject:
         (self.etc / "current").unlink()
         (self.etc / "current").symlink_to("elsewhere")
         (self.etc / "motd").chmod(0o755)
+        (self.odd / "a%.conf").write_text("level = 9\n")
+        (self.odd / "link").unlink()
         (self.etc / "extra").mkdir()
         self.write("extra/new.conf", "a b\n")
 
     def meddle(self, path: Path) -> None:
-        file = FilePath("/", *path)
+        file = FilePath(os.fsdecode(meant("/" + "/".join(path))))
         if file.is_symlink():
             file.unlink()
             file.symlink_to("meddled")
@@ -112,6 +121,17 @@ class FileSubject:
 @pytest.fixture(params=["sftp", "local"])
 def subject(request: pytest.FixtureRequest, sshd: Sshd, tmp_path: FilePath) -> FileSubject:
     return FileSubject(tmp_path, sshd if request.param == "sftp" else None)
+
+
+@given(st.binary(min_size=1, max_size=12))
+def test_every_name_has_one_text_and_no_text_leads_out(raw: bytes) -> None:
+    raw = raw.replace(b"/", b"").replace(b"\0", b"")
+    text = written(raw)
+    text.encode()
+    assert meant(text) == raw
+    assert not any(ord(letter) < 32 for letter in text)
+    assert b"/" not in meant("%2F%2f%2E%2E%00" + text)
+    assert b"\0" not in meant("%00" + text)
 
 
 class TestHostFiles(Contract):

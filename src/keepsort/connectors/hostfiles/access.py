@@ -10,12 +10,23 @@ import subprocess
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
-from pathlib import Path as FilePath
-from typing import Protocol
+from typing import Any, Protocol
 
 import paramiko
+from paramiko.message import Message
+from paramiko.sftp import (
+    CMD_CLOSE,
+    CMD_HANDLE,
+    CMD_NAME,
+    CMD_OPENDIR,
+    CMD_READDIR,
+    CMD_READLINK,
+    CMD_REALPATH,
+)
+from paramiko.sftp_attr import SFTPAttributes
 
 from keepsort.connectors.errors import NotAllowed, Refused, Unreachable
+from keepsort.connectors.hostfiles.names import meant, written
 
 _SECONDS = 60
 
@@ -91,64 +102,67 @@ class LocalAccess:
     """Files on this machine."""
 
     def status(self, path: str) -> Status:
-        found = os.lstat(path)
+        raw = meant(path)
+        found = os.lstat(raw)
         return Status(
-            FilePath(path).name, found.st_mode, found.st_size, found.st_uid, found.st_gid,
-            int(found.st_mtime),
+            written(os.path.basename(raw)), found.st_mode, found.st_size, found.st_uid,
+            found.st_gid, int(found.st_mtime),
         )  # fmt: skip
 
     def listed(self, path: str) -> list[Status]:
-        return [self.status(os.path.join(path, name)) for name in sorted(os.listdir(path))]
+        names = sorted(written(name) for name in os.listdir(meant(path)))
+        return [self.status(os.path.join(path, name)) for name in names]
 
     def contents(self, path: str, limit: int) -> bytes | None:
-        descriptor = os.open(path, os.O_RDONLY | os.O_NOFOLLOW)
+        descriptor = os.open(meant(path), os.O_RDONLY | os.O_NOFOLLOW)
         with os.fdopen(descriptor, "rb") as file:
             data = file.read(limit + 1)
         return None if len(data) > limit else data
 
     def digest(self, path: str) -> str:
-        descriptor = os.open(path, os.O_RDONLY | os.O_NOFOLLOW)
+        descriptor = os.open(meant(path), os.O_RDONLY | os.O_NOFOLLOW)
         with os.fdopen(descriptor, "rb") as file:
             return hashlib.file_digest(file, "sha256").hexdigest()
 
     def target(self, path: str) -> str:
-        return os.readlink(path)
+        return written(os.readlink(meant(path)))
 
     def real(self, path: str) -> str:
-        return os.path.realpath(path, strict=True)
+        return written(os.path.realpath(meant(path), strict=True))
 
     def write_new(self, path: str, data: bytes) -> None:
-        descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)
+        flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW
+        descriptor = os.open(meant(path), flags, 0o600)
         with os.fdopen(descriptor, "wb") as file:
             file.write(data)
             file.flush()
             os.fsync(file.fileno())
 
     def link_new(self, path: str, target: str) -> None:
-        os.symlink(target, path)
+        os.symlink(meant(target), meant(path))
 
     def set_mode(self, path: str, mode: int) -> None:
-        os.chmod(path, mode)
+        os.chmod(meant(path), mode)
 
     def set_owner(self, path: str, uid: int, gid: int) -> None:
-        os.lchown(path, uid, gid)
+        os.lchown(meant(path), uid, gid)
 
     def replace(self, path: str, to: str) -> None:
-        os.rename(path, to)
-        folder = os.open(os.path.dirname(to) or "/", os.O_RDONLY)
+        os.rename(meant(path), meant(to))
+        folder = os.open(os.path.dirname(meant(to)) or b"/", os.O_RDONLY)
         try:
             os.fsync(folder)
         finally:
             os.close(folder)
 
     def make_folder(self, path: str) -> None:
-        os.mkdir(path)
+        os.mkdir(meant(path))
 
     def remove(self, path: str, folder: bool) -> None:
         if folder:
-            os.rmdir(path)
+            os.rmdir(meant(path))
         else:
-            os.unlink(path)
+            os.unlink(meant(path))
 
     def run(self, words: list[str]) -> tuple[int, str]:
         try:
@@ -194,15 +208,42 @@ class SftpAccess:
 
     def status(self, path: str) -> Status:
         with self._connected():
-            return _status(FilePath(path).name, self._sftp.lstat(path))
+            return _status(path.rpartition("/")[2], self._sftp.lstat(_raw(path)))
 
     def listed(self, path: str) -> list[Status]:
+        """Return the files of a folder, by name.
+
+        The library's own call takes all names for UTF-8, and fails on a folder with another one.
+        """
+        found = []
         with self._connected():
-            found = [_status(entry.filename, entry) for entry in self._sftp.listdir_attr(path)]
+            handle = self._ask(CMD_OPENDIR, CMD_HANDLE, meant(path)).get_string()
+            with suppress(EOFError):
+                while True:
+                    answer = self._ask(CMD_READDIR, CMD_NAME, handle)
+                    for _ in range(answer.get_int()):
+                        name = answer.get_string()
+                        answer.get_string()  # the line that `ls -l` would show
+                        attributes = SFTPAttributes._from_msg(answer)  # type: ignore[attr-defined]
+                        if name not in (b".", b".."):
+                            found.append(_status(written(name), attributes))
+            self._sftp._request(CMD_CLOSE, handle)  # type: ignore[attr-defined]
         return sorted(found, key=lambda s: s.name)
 
+    def _ask(self, command: int, wanted: int, what: bytes) -> Message:
+        kind: int
+        answer: Message
+        kind, answer = self._sftp._request(command, what)  # type: ignore[attr-defined]
+        if kind != wanted:
+            raise paramiko.SFTPError(f"the host answers {command} with {kind}")
+        return answer
+
+    def _named_by(self, command: int, path: str) -> str:
+        answer = self._ask(command, CMD_NAME, meant(path))
+        return written(answer.get_string()) if answer.get_int() else ""
+
     def contents(self, path: str, limit: int) -> bytes | None:
-        with self._connected(), self._sftp.open(path, "rb") as file:
+        with self._connected(), self._sftp.open(_raw(path), "rb") as file:
             size = file.stat().st_size or 0
             if size > limit:
                 return None
@@ -213,7 +254,7 @@ class SftpAccess:
 
     def digest(self, path: str) -> str:
         found = hashlib.sha256()
-        with self._connected(), self._sftp.open(path, "rb") as file:
+        with self._connected(), self._sftp.open(_raw(path), "rb") as file:
             file.prefetch()
             while block := file.read(1 << 18):
                 found.update(block)
@@ -221,15 +262,15 @@ class SftpAccess:
 
     def target(self, path: str) -> str:
         with self._connected():
-            return self._sftp.readlink(path) or ""
+            return self._named_by(CMD_READLINK, path)
 
     def real(self, path: str) -> str:
         with self._connected():
-            self._sftp.stat(path)
-            return self._sftp.normalize(path)
+            self._sftp.stat(_raw(path))
+            return self._named_by(CMD_REALPATH, path)
 
     def write_new(self, path: str, data: bytes) -> None:
-        with self._connected(), self._sftp.open(path, "wxb") as file:
+        with self._connected(), self._sftp.open(_raw(path), "wxb") as file:
             file.chmod(0o600)
             file.write(data)
             file.flush()
@@ -238,32 +279,33 @@ class SftpAccess:
 
     def link_new(self, path: str, target: str) -> None:
         with self._connected():
-            self._sftp.symlink(target, path)
+            self._sftp.symlink(_raw(target), _raw(path))
 
     def set_mode(self, path: str, mode: int) -> None:
         with self._connected():
-            self._sftp.chmod(path, mode)
+            self._sftp.chmod(_raw(path), mode)
 
     def set_owner(self, path: str, uid: int, gid: int) -> None:
         with self._connected():
-            self._sftp.chown(path, uid, gid)
+            self._sftp.chown(_raw(path), uid, gid)
 
     def replace(self, path: str, to: str) -> None:
         with self._connected():
-            self._sftp.posix_rename(path, to)
+            self._sftp.posix_rename(_raw(path), _raw(to))
 
     def make_folder(self, path: str) -> None:
         with self._connected():
-            self._sftp.mkdir(path)
+            self._sftp.mkdir(_raw(path))
 
     def remove(self, path: str, folder: bool) -> None:
         with self._connected():
-            (self._sftp.rmdir if folder else self._sftp.remove)(path)
+            (self._sftp.rmdir if folder else self._sftp.remove)(_raw(path))
 
     def run(self, words: list[str]) -> tuple[int, str]:
         with self._connected():
             # the words are quoted one by one, so the host's shell passes them on as they are
-            _, out, errors = self._client.exec_command(shlex.join(words), timeout=_SECONDS)
+            line = shlex.join(words).encode("utf-8", "surrogateescape")
+            _, out, errors = self._client.exec_command(line, timeout=_SECONDS)  # type: ignore[arg-type]
             written = out.read() + errors.read()
             return out.channel.recv_exit_status(), written.decode("utf-8", "replace").strip()
 
@@ -285,6 +327,11 @@ class SftpAccess:
     def close(self) -> None:
         with suppress(Exception):
             self._client.close()
+
+
+def _raw(path: str) -> Any:
+    """Return a path as the library passes it on unchanged, though it declares only text."""
+    return meant(path)
 
 
 def _status(name: str, found: paramiko.SFTPAttributes) -> Status:

@@ -1,6 +1,7 @@
 """The config files connector: chosen folders of a host as a tree of objects, and back."""
 
 import hashlib
+import os
 import secrets as random
 import stat
 from collections.abc import Iterator, Sequence
@@ -30,6 +31,7 @@ from keepsort.connectors.hostfiles.access import (
 )
 from keepsort.connectors.hostfiles.choosing import Choice, is_in
 from keepsort.connectors.hostfiles.composing import SCHEMA, parts
+from keepsort.connectors.hostfiles.names import meant
 from keepsort.connectors.hostfiles.rendering import rendered
 from keepsort.connectors.hostfiles.signing_in import sign_in
 from keepsort.core.model import Attributes, ConfigObject, Path, Value
@@ -374,7 +376,7 @@ class HostFiles:
         command = self._choice.command(path)
         if command is None or not command.check:
             return ""
-        words = [word.replace("{}", new) for word in command.check]
+        words = [word.replace("{}", os.fsdecode(meant(new))) for word in command.check]
         code, text = self._access.run(words)
         shown = " ".join(command.check)
         said = f": {text}" if text else ""
