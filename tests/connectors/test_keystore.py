@@ -10,12 +10,13 @@ from hypothesis import strategies as st
 from demo.servers.etcd import Etcd
 from keepsort.connectors import errors
 from keepsort.connectors.base import Endpoint
-from keepsort.connectors.keystore.connector import KeyStore
+from keepsort.connectors.keystore.connector import SCHEMA, KeyStore
 from keepsort.connectors.keystore.names import Names
 from keepsort.connectors.keystore.values import COMPOSER, stored, typed
 from keepsort.core.compare import compare
-from keepsort.core.model import Path
+from keepsort.core.model import ConfigObject, Path
 from keepsort.core.plan import AttributePick, Pick
+from keepsort.core.snapshot import MemoryStore, SnapshotBuilder
 from tests.connectors.contract import Contract, Desk, content
 
 ODD = b"\x00\xffnot a text"
@@ -99,12 +100,31 @@ def test_every_key_has_its_own_path(rest: bytes, prefix: bytes) -> None:
             r'(\{("a": ?(1|1\.50|"x"),? ?)*\}|-?[0-9]{1,20}(\.[0-9]+)?(e5)?)', fullmatch=True
         ).map(str.encode),
         st.sampled_from(
-            [b"true", b"false", b"null", b"1e999", b"007", b"-0", b"1.0", b'{"a":1,"a":2}']
+            [
+                b"true",
+                b"false",
+                b"null",
+                b"1e999",
+                b"007",
+                b"-0",
+                b"1.0",
+                b'{"a":1,"a":2}',
+                b'{"a":36893488147419103232}',
+                b'{"a":[{"b":-9223372036854775809}]}',
+                b'{"a":1e400}',
+                b'{"a":"\\ud800"}',
+                b'{"a":' * 120 + b"1" + b"}" * 120,
+                b'{"a":1234567890123456789}',
+            ]
         ),
     )
 )
 def test_typing_never_changes_a_byte(raw: bytes) -> None:
-    assert stored(typed(raw)) == raw
+    attributes = typed(raw)
+    assert stored(attributes) == raw
+    builder = SnapshotBuilder(MemoryStore(), SCHEMA)
+    builder.add((), ConfigObject(name="", kind="key", attributes=attributes))
+    assert builder.finish().get(()).attributes == attributes  # type: ignore[union-attr]
 
 
 def test_values_are_typed_by_what_they_are(etcd: Etcd) -> None:

@@ -240,6 +240,9 @@ def test_what_cannot_be_put_in_place_says_what_to_do() -> None:
         ("yaml", "a: &a [x,x,x,x,x,x,x,x,x]\n" + "".join(
             f"{c}: &{c} [{','.join([f'*{p}'] * 9)}]\n" for p, c in zip("abcdef", "bcdefg", strict=True)
         ), None),
+        ("json", '{"a": 1,\n "b": [1e400]}', 2),
+        ("json", '{"a":\n {"b": "\\ud800"}}', 2),
+        ("toml", "a = 1\nb = inf\n", 2),
         ("json", '{"a":' * 5000 + "1" + "}" * 5000, None),
     ],
 )  # fmt: skip

@@ -1,11 +1,9 @@
 """The formats there are."""
 
-from collections.abc import Callable
-
 import msgspec
 
 from keepsort.formats import json_text, lines, toml_text, xml_text, yaml_text
-from keepsort.formats.places import Place
+from keepsort.formats.places import Reader, sound
 
 
 class Format(msgspec.Struct, frozen=True):
@@ -17,7 +15,7 @@ class Format(msgspec.Struct, frozen=True):
 
     name: str
     label: str
-    places: Callable[[str], list[Place]]
+    places: Reader
     patterns: tuple[str, ...]
 
 
@@ -26,9 +24,9 @@ FORMATS = {
     for f in (
         Format("ini", "INI file", lines.ini, ("*.ini", "*.cfg", "*.service", "*.timer")),
         Format("conf", "settings file", lines.conf, ("*.conf", "sshd_config", "ssh_config")),
-        Format("yaml", "YAML file", yaml_text.places, ("*.yaml", "*.yml")),
-        Format("toml", "TOML file", toml_text.places, ("*.toml",)),
-        Format("json", "JSON file", json_text.places, ("*.json",)),
+        Format("yaml", "YAML file", sound(yaml_text.places), ("*.yaml", "*.yml")),
+        Format("toml", "TOML file", sound(toml_text.places), ("*.toml",)),
+        Format("json", "JSON file", sound(json_text.places), ("*.json",)),
         Format("xml", "XML file", xml_text.places, ("*.xml",)),
     )
 }

@@ -5,9 +5,10 @@ parts) works on those, so a text is only ever changed by replacing stretches of 
 asked for keeps its bytes: comments, order, quoting, line ends.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from keepsort.core.model import Path, Value
+from keepsort.core.model import Path, Value, unsound
 
 
 class NotParsed(ValueError):
@@ -58,6 +59,23 @@ class Place:
     inside: int = 0
     joint: str = "line"
     lines: list[Line] = field(default_factory=list)
+
+
+Reader = Callable[[str], list[Place]]
+
+
+def sound(read: Reader) -> Reader:
+    """Return a reader that refuses texts with names and values that a backup cannot hold."""
+
+    def places(text: str) -> list[Place]:
+        found = read(text)
+        for place in found:
+            why = unsound(place.path[-1]) or unsound(place.value)
+            if why:
+                raise NotParsed(line_number(text, place.whole.start), why)
+        return found
+
+    return places
 
 
 def line_number(text: str, position: int) -> int:

@@ -12,7 +12,7 @@ from typing import Any
 
 import msgspec
 
-from keepsort.core.model import Attributes, ConfigObject, Path, Value
+from keepsort.core.model import Attributes, ConfigObject, Path, Value, unsound
 from keepsort.core.plan import Edit, Unfit
 
 _NUMBER = re.compile(rb"-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?")
@@ -20,6 +20,8 @@ _decode = msgspec.json.Decoder().decode
 _encode = msgspec.json.Encoder(order="deterministic").encode
 _FIXED: dict[bytes, Value] = {b"true": True, b"false": False}
 _LONGEST_NUMBER = 40
+#: Only JSON with so many digits in a row may hold a number that is too large.
+_LARGE = re.compile(rb"\d{19}")
 
 
 def typed(raw: bytes) -> Attributes:
@@ -29,6 +31,8 @@ def typed(raw: bytes) -> Attributes:
         try:
             value = _decode(raw)
         except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
+            return {"value": _text(raw)}
+        if _LARGE.search(raw) and unsound(value):
             return {"value": _text(raw)}
         return _exact(value, raw)
     if first in b"-0123456789" and len(raw) <= _LONGEST_NUMBER and _NUMBER.fullmatch(raw):

@@ -4,7 +4,14 @@ from keepsort.core.model.canonical import canonical_attributes, object_digest
 from keepsort.core.model.kinds import AttributeSpec, Kind, Schema, Shape
 from keepsort.core.model.names import NameRule
 from keepsort.core.model.notation import DistinguishedNames, Notation, SlashPaths
-from keepsort.core.model.objects import Attributes, ConfigObject, Path, Value, is_beneath
+from keepsort.core.model.objects import (
+    Attributes,
+    ConfigObject,
+    Path,
+    Value,
+    is_beneath,
+    unsound,
+)
 
 __all__ = [
     "AttributeSpec",
@@ -22,4 +29,5 @@ __all__ = [
     "canonical_attributes",
     "is_beneath",
     "object_digest",
+    "unsound",
 ]

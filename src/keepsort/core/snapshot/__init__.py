@@ -1,6 +1,6 @@
 """Immutable trees of objects, kept as chunks addressed by their content."""
 
-from keepsort.core.snapshot.builder import SnapshotBuilder
+from keepsort.core.snapshot.builder import SnapshotBuilder, StreamError
 from keepsort.core.snapshot.draft import Draft
 from keepsort.core.snapshot.encoding import Children, Entry, Root
 from keepsort.core.snapshot.reader import Node, Snapshot
@@ -18,4 +18,5 @@ __all__ = [
     "Root",
     "Snapshot",
     "SnapshotBuilder",
+    "StreamError",
 ]

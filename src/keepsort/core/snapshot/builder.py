@@ -27,7 +27,10 @@ from keepsort.core.snapshot.writer import ChunkWriter, write_children
 
 
 class StreamError(ValueError):
-    """The stream of objects makes no tree: a parent came too late, or a name came twice."""
+    """The stream of objects makes no tree that can be kept.
+
+    A parent came too late, a name came twice, or a value is `unsound`.
+    """
 
 
 class _Forms(dict[str, Form | None]):
@@ -272,7 +275,10 @@ class SnapshotBuilder:
             name, None if key == name else key, obj.kind, obj.identity, attributes, children,
             obj.unreadable,
         )  # fmt: skip
-        raw = encode(entry)
+        try:
+            raw = encode(entry)
+        except (OverflowError, UnicodeEncodeError) as error:
+            raise StreamError(f"{name!r} holds what cannot be kept: {error}") from None
         if len(raw) > BLOB_OVER and type(attributes) is dict:
             encoded = msgspec.Raw(self._encoded(attributes))
             raw = encode(msgspec.structs.replace(entry, attributes=encoded))

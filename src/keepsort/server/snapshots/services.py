@@ -15,11 +15,11 @@ from keepsort.connectors.errors import StartAgain
 from keepsort.core.compare import LIKENESS, compare
 from keepsort.core.model import Path, Schema
 from keepsort.core.model.canonical import digest
-from keepsort.core.snapshot import Chunk, Draft, Root, Snapshot, SnapshotBuilder
+from keepsort.core.snapshot import Chunk, Draft, Root, Snapshot, SnapshotBuilder, StreamError
 from keepsort.core.snapshot.reader import PageCache
 from keepsort.server import collecting
 from keepsort.server.accounts.models import User
-from keepsort.server.problems import NotFound
+from keepsort.server.problems import NotFound, Problem
 from keepsort.server.snapshots.models import Record
 from keepsort.server.store.postgres import PostgresStore
 from keepsort.server.systems.models import System
@@ -142,6 +142,12 @@ def _observed(
         except StartAgain:
             if attempt + 1 == _ATTEMPTS:
                 raise
+        except StreamError as error:
+            raise Problem(
+                f"What the system tells of itself makes no tree: {error}.",
+                "Back up a branch that does not hold it, and tell who keeps this connector.",
+                502,
+            ) from None
     raise AssertionError("not reached")
 
 
