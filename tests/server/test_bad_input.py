@@ -66,7 +66,7 @@ def _gets() -> Iterator[tuple[str, list[str]]]:
             yield address, parameters
 
 
-@pytest.mark.parametrize(("address", "parameters"), _gets())
+@pytest.mark.parametrize(("address", "parameters"), list(_gets()))
 def test_any_text_for_any_parameter(
     address: str, parameters: list[str], client: Client, sides: dict[str, int]
 ) -> None:
@@ -95,7 +95,7 @@ def _posts() -> Iterator[tuple[str, str, dict[str, Any]]]:
                 yield method, address, schema["components"]["schemas"][name]["properties"]
 
 
-@pytest.mark.parametrize(("method", "address", "properties"), _posts())
+@pytest.mark.parametrize(("method", "address", "properties"), list(_posts()))
 def test_any_value_for_any_field(
     method: str, address: str, properties: dict[str, Any], client: Client, sides: dict[str, int]
 ) -> None:

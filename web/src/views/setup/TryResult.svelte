@@ -19,8 +19,8 @@
     <tbody>
       {#each counts as [kind, number] (kind)}
         <tr>
-          <td class="pr-3 text-right font-mono">{number}</td>
-          <td>{kind}</td>
+          <td class="pr-3">{kind}</td>
+          <td class="text-right font-mono">{number}</td>
         </tr>
       {:else}
         <tr><td class="text-ink-2">Nothing is there.</td></tr>
