@@ -7,7 +7,8 @@ resemblance and containment of documents", 1997), and the sets themselves tell h
 """
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
+from itertools import chain
 from typing import NamedTuple
 from zlib import crc32
 
@@ -19,10 +20,10 @@ from keepsort.core.snapshot import Node, Snapshot
 
 _ROWS, _BANDS = 4, 16
 _SIZE = _ROWS * _BANDS
-_PRIME = np.uint64((1 << 61) - 1)
 _random = np.random.default_rng(20)
-_FACTORS = _random.integers(1, 1 << 31, _SIZE, dtype=np.uint64)
-_OFFSETS = _random.integers(0, 1 << 61, _SIZE, dtype=np.uint64)
+#: Multiply-add hashing modulo 2 to the 64th: the factors are odd, and high bits are compared first.
+_FACTORS = _random.integers(1 << 61, 1 << 63, _SIZE, dtype=np.uint64) | np.uint64(1)
+_OFFSETS = _random.integers(0, 1 << 63, _SIZE, dtype=np.uint64)
 #: Odd numbers, so that rows mixed into one number for their band can be told apart, and bands too.
 _MIXERS = _random.integers(1 << 61, 1 << 63, _SIZE, dtype=np.uint64) | np.uint64(1)
 #: An object with less to tell it by than this is like too many others by mere chance.
@@ -41,7 +42,7 @@ class _Thing(NamedTuple):
     """An object found on one side only, with the sorted hashes of its features."""
 
     kind: str
-    features: NDArray[np.uint64]
+    features: tuple[int, ...]
 
 
 def alike(
@@ -115,12 +116,12 @@ def _comes_along(path: Path, places: dict[Path, Path], there: dict[Path, Node]) 
 
 def _equal(lefts: dict[Path, _Thing], rights: dict[Path, _Thing]) -> list[_Found]:
     """List pairs of objects with equal features; of many that are equal, those of one name."""
-    groups: dict[tuple[str, bytes], list[Path]] = defaultdict(list)
+    groups: dict[_Thing, list[Path]] = defaultdict(list)
     for path, thing in rights.items():
-        groups[thing.kind, thing.features.tobytes()].append(path)
+        groups[thing].append(path)
     found = []
     for path, thing in lefts.items():
-        others = groups.get((thing.kind, thing.features.tobytes()), [])
+        others = groups.get(thing, [])
         if len(others) > _CANDIDATES:
             others = [other for other in others if other[-1] == path[-1]][:_CANDIDATES]
         found += [(1.0, path, other) for other in others]
@@ -145,7 +146,7 @@ def _similar(
             if pairing.is_free(path, other):
                 theirs = rights[other].features
                 shared = _shared(thing.features, theirs)
-                similarity = shared / (thing.features.size + theirs.size - shared)
+                similarity = shared / (len(thing.features) + len(theirs) - shared)
                 if similarity >= threshold:
                     found.append((similarity, path, other))
     return found
@@ -163,9 +164,10 @@ def _things(
         own = hashes.setdefault(path, [])
         told = 0
         for name, value in side.attributes(node.entry).items():
+            seed = crc32(name.encode())
             for part in value if isinstance(value, list) else (value,):
                 text = repr(part)
-                own.append(crc32(f"{name}\0{text}".encode("utf-8", "surrogatepass")))
+                own.append(crc32(text.encode("utf-8", "surrogatepass"), seed))
                 told += len(text)
         telling[path] += told
         content = bytes(node.entry.attributes)
@@ -178,7 +180,7 @@ def _things(
     kinds = side.schema.kinds
     fixed = {name for name, kind in kinds.items() if not kind.renamable}
     return {
-        path: _Thing(nodes[path].entry.kind, np.array(sorted(set(own)), np.uint64))
+        path: _Thing(nodes[path].entry.kind, tuple(sorted(set(own))))
         for path, own in hashes.items()
         if telling[path] >= _LEAST_TELLING
         and path not in others
@@ -190,11 +192,11 @@ def _is_within(path: Path, branches: set[Path]) -> bool:
     return bool(branches) and any(path[:depth] in branches for depth in range(1, len(path) + 1))
 
 
-def _shared(some: NDArray[np.uint64], others: NDArray[np.uint64]) -> int:
-    """Count what two sorted arrays have in common."""
-    if some.size + others.size < _FEW:  # here NumPy takes longer to begin than Python to do it
-        return len(set(some.tolist()).intersection(others.tolist()))
-    return int(np.intersect1d(some, others, assume_unique=True).size)
+def _shared(some: tuple[int, ...], others: tuple[int, ...]) -> int:
+    """Count what two sorted tuples have in common."""
+    if len(some) + len(others) < _FEW:  # here NumPy takes longer to begin than Python to do it
+        return len(set(some).intersection(others))
+    return int(np.intersect1d(_array(some), _array(others), assume_unique=True).size)
 
 
 def _bands(things: dict[Path, _Thing]) -> Iterator[list[int]]:
@@ -202,8 +204,11 @@ def _bands(things: dict[Path, _Thing]) -> Iterator[list[int]]:
     waiting = list(things.values())
     for start in range(0, len(waiting), _AT_ONCE):
         some = [thing.features for thing in waiting[start : start + _AT_ONCE]]
-        begins = np.cumsum([0, *(f.size for f in some[:-1])])
-        small = np.concatenate(some) % np.uint64(1 << 31)
-        hashed = (small[:, None] * _FACTORS + _OFFSETS) % _PRIME
+        begins = np.cumsum([0, *(len(f) for f in some[:-1])])
+        hashed = _array(chain.from_iterable(some))[:, None] * _FACTORS + _OFFSETS
         signatures = np.minimum.reduceat(hashed, begins, axis=0) * _MIXERS
         yield from np.bitwise_xor.reduce(signatures.reshape(-1, _BANDS, _ROWS), axis=2).tolist()
+
+
+def _array(features: Iterable[int]) -> NDArray[np.uint64]:
+    return np.fromiter(features, np.uint64)

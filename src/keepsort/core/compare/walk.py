@@ -1,6 +1,6 @@
 """Walks two snapshots together and tells what differs. Equal branches are never loaded."""
 
-from collections.abc import Iterable, Iterator, Mapping, Set
+from collections.abc import Iterator, Mapping, Sequence, Set
 from operator import ne
 from types import MappingProxyType
 
@@ -148,6 +148,8 @@ class _Walk:
         left = self.left.raw_pages(a, pages)
         right = self.right.raw_pages(b, pages)
         lefts, rights, shifted = _differing_entries(left, right)
+        # where one side has nothing left to tell, nothing of the other's can be the same
+        shifted = shifted and any(map(len, lefts)) and any(map(len, rights))
         in_left = _held(left, lefts) if shifted else _NOTHING
         in_right = _held(right, rights) if shifted else _NOTHING
         return (
@@ -179,7 +181,7 @@ class _Walk:
 
 
 #: For each page the numbers of some of its entries.
-_Numbers = list[Iterable[int]]
+_Numbers = list[Sequence[int]]
 _NOTHING: frozenset[bytes] = frozenset()
 
 

@@ -3,7 +3,6 @@
 from bisect import bisect_left, bisect_right
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from itertools import repeat
 from threading import Lock
 from typing import Any, TypeVar
 
@@ -194,10 +193,11 @@ class Snapshot:
             facts = decode_facts_page(raw) if raw is not None else None
             return [(facts, decode_raw_page(children.inline))]
         refs = self.page_refs(children)
-        where = self.fact_refs(own.children if own else None) or repeat(None)
+        if own is None or own.children is None:
+            return [(None, pages[ref.address]) for ref in refs if ref.address in pages]
         return [
             (place, pages[ref.address])
-            for ref, place in zip(refs, where, strict=False)
+            for ref, place in zip(refs, self.fact_refs(own.children), strict=True)
             if ref.address in pages
         ]
 

@@ -12,7 +12,7 @@ from django.db import IntegrityError, connection, transaction
 
 from keepsort.core.snapshot import Chunk, ChunkMissing
 from keepsort.server.store.models import Chunk as Row
-from keepsort.server.store.splices import Older, joined
+from keepsort.server.store.splices import Older, is_splice, joined
 
 _LEVEL = 1
 #: Reading a chunk reads its bases too; beyond this many, a chunk is kept whole again.
@@ -56,9 +56,7 @@ class _Base:
 
     def open(self, data: bytes) -> bytes:
         """Read bytes that were packed against these."""
-        if data.startswith(zstandard.FRAME_HEADER):
-            return self._opener.decompress(data)
-        return joined(data, self.content)
+        return joined(data, self.content) if is_splice(data) else self._opener.decompress(data)
 
 
 class PostgresStore:
@@ -148,11 +146,15 @@ class PostgresStore:
             data, base, depth = rows[address]
             if base is None:
                 plain[address] = self._open.decompress(data)
-            else:
-                if base not in at_hand:
-                    content = self._bytes(base, rows, plain, at_hand)
-                    at_hand[base] = self._remember(base, content, depth - 1)
+            elif base in at_hand:
                 plain[address] = at_hand[base].open(data)
+            else:
+                content = self._bytes(base, rows, plain, at_hand)
+                if is_splice(data):  # what one page alone was spliced from need not be at hand
+                    plain[address] = joined(data, content)
+                else:
+                    at_hand[base] = self._remember(base, content, depth - 1)
+                    plain[address] = at_hand[base].open(data)
         return plain[address]
 
 

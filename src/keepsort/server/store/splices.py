@@ -18,6 +18,11 @@ _decode = msgspec.msgpack.Decoder(list[tuple[int, int, bytes]]).decode
 _decode_elements = msgspec.msgpack.Decoder(list[msgspec.Raw]).decode
 
 
+def is_splice(data: bytes) -> bool:
+    """Tell a splice from a Zstandard frame, which begins with 28 B5 2F FD (RFC 8878, 3.1.1)."""
+    return not data.startswith(b"\x28\xb5\x2f\xfd")
+
+
 def joined(splice: bytes, older: bytes) -> bytes:
     """Return the bytes that a splice of `older` stands for."""
     parts: list[bytes] = []
