@@ -157,8 +157,10 @@ DEATHS = {"killed before it": _before(Killed()), "killed after it": _after(Kille
 def _plans(harmed: Harmed) -> Iterator[tuple[int, PlanRecord]]:
     """Yield writes of the plan to put everything back, with a fresh preview of it each.
 
-    All of them, but of a controller that restarts and keeps one waiting only every fourth.
+    All writes of files, every third of those that a server takes its time for, and two of the
+    controller that restarts after each run.
     """
+    stride = {"hostfiles": 1, "exhibits": 6}.get(harmed.system.connector, 3)
     number = 0
     while True:
         plan = preview(harmed.backup, list(EVERYTHING))
@@ -166,7 +168,7 @@ def _plans(harmed: Harmed) -> Iterator[tuple[int, PlanRecord]]:
             assert number > 1
             return
         yield number, plan
-        number += 4 if harmed.system.connector == "exhibits" else 1
+        number += stride
 
 
 def _started(plan: PlanRecord) -> Run:
