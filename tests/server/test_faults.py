@@ -154,20 +154,24 @@ FAILURES = {
 DEATHS = {"killed before it": _before(Killed()), "killed after it": _after(Killed())}
 
 
-def _plans(harmed: Harmed) -> Iterator[tuple[int, PlanRecord]]:
-    """Yield writes of the plan to put everything back, with a fresh preview of it each.
+def _broken(harmed: Harmed, way: Way, monkeypatch: pytest.MonkeyPatch) -> Iterator[PlanRecord]:
+    """Yield plans to put everything back, with another write of each to go wrong.
 
     All writes of files, every third of those that a server takes its time for, and two of the
-    controller that restarts after each run.
+    controller that restarts after each run. What came of a plan is undone before the next one.
     """
     stride = {"hostfiles": 1, "exhibits": 6}.get(harmed.system.connector, 3)
+    before = content(_tree(take(harmed.system, Record.Kind.LOOK)))
     number = 0
     while True:
         plan = preview(harmed.backup, list(EVERYTHING))
         if number >= _writes(plan, harmed.system):
             assert number > 1
             return
-        yield number, plan
+        _break(monkeypatch, number, way)
+        yield plan
+        monkeypatch.setattr(engine, "opened", opened)
+        _undone(plan.runs.get(), before)
         number += stride
 
 
@@ -176,8 +180,7 @@ def _started(plan: PlanRecord) -> Run:
     return engine.start(plan, confirmed, None)
 
 
-def _undone(run: Run, before: dict[Any, str], monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(engine, "opened", opened)
+def _undone(run: Run, before: dict[Any, str]) -> None:
     if run.steps.filter(state="done").exists():
         undo = engine.carry_out(_started(preview_undo(run)).pk)
         assert undo.outcome == "verified", undo.message
@@ -188,9 +191,7 @@ def _undone(run: Run, before: dict[Any, str], monkeypatch: pytest.MonkeyPatch) -
 def test_a_failed_write_is_told_and_can_be_undone(
     name: str, harmed: Harmed, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    before = content(_tree(take(harmed.system, Record.Kind.LOOK)))
-    for number, plan in _plans(harmed):
-        _break(monkeypatch, number, FAILURES[name])
+    for plan in _broken(harmed, FAILURES[name], monkeypatch):
         run = engine.carry_out(_started(plan).pk)
         assert run.state == Run.State.FINISHED
         _tells_the_truth(run, plan)
@@ -199,16 +200,13 @@ def test_a_failed_write_is_told_and_can_be_undone(
         else:
             assert run.outcome in ("partial", "failed")
             assert run.message
-        _undone(run, before, monkeypatch)
 
 
 @pytest.mark.parametrize("name", DEATHS)
 def test_a_run_that_died_goes_on_where_it_stood(
     name: str, harmed: Harmed, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    before = content(_tree(take(harmed.system, Record.Kind.LOOK)))
-    for number, plan in _plans(harmed):
-        _break(monkeypatch, number, DEATHS[name])
+    for plan in _broken(harmed, DEATHS[name], monkeypatch):
         run = _started(plan)
         with pytest.raises(Killed):
             engine.carry_out(run.pk)
@@ -220,4 +218,3 @@ def test_a_run_that_died_goes_on_where_it_stood(
         assert run.outcome == "verified", run.message
         _tells_the_truth(run, plan)
         assert content(_tree(run.after)) == content(_tree(harmed.backup))
-        _undone(run, before, monkeypatch)

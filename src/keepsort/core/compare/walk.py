@@ -24,8 +24,8 @@ from keepsort.core.snapshot.reader import Pages, RawPage, read_pages
 
 #: An object on both sides; for a pair found by likeness alone, how alike the two are.
 _Pair = tuple[Node, Node, float | None]
-#: Pages held in memory at a time; a level of the tree may have more.
-_PAGES_AT_ONCE = 1024
+#: Pages of both sides held in memory at a time; a level of the tree may have more.
+_PAGES_AT_ONCE = 2048
 _NO_RULES = Rules()
 _NO_SUCCESSORS: Mapping[str, str] = MappingProxyType({})
 
@@ -119,7 +119,7 @@ class _Walk:
             ones |= left - right
             twos |= right - left
             waiting.append((a, b))
-            if len(ones) > _PAGES_AT_ONCE:
+            if len(ones) + len(twos) > _PAGES_AT_ONCE:
                 self._compare(waiting, read_pages(self.left, ones, self.right, twos), found)
                 waiting, ones, twos = [], set(), set()
         self._compare(waiting, read_pages(self.left, ones, self.right, twos), found)
