@@ -174,6 +174,24 @@ def test_a_branch_that_moved_is_one_difference_also_without_identity() -> None:
     assert apart.tally == {"missing": 9, "extra": 8}, "what is in it is taken apart too"
 
 
+def test_a_long_text_is_told_by_what_it_holds() -> None:
+    notes = "".join(f"Check pump {n} before the tide turns.\n" for n in range(200))
+    left = grown(unit("north"), (("north", "log"), thing("log", None, notes=notes)))
+    right = grown(unit("north"), (("log",), thing("log", None, notes=notes)))
+    found = told(left, right, likeness=0.6)
+    assert [(d.state, d.similarity) for d in found.differences] == [("moved", 1)]
+    edited = notes.replace("pump 7 ", "pump 7a ")
+    right = grown(unit("north"), (("log",), thing("log", None, notes=edited)))
+    (found,) = told(left, right, likeness=0.6).differences
+    assert found.state == "moved", "a line or two of it may differ"
+    assert 0.9 < (found.similarity or 0) < 1
+    shuffled = "".join(reversed(notes.splitlines(keepends=True)))
+    right = grown(unit("north"), (("log",), thing("log", None, notes=shuffled)))
+    assert (told(left, right, likeness=0.6).differences[0].similarity or 0) < 1
+    right = grown(unit("north"), (("log",), thing("log", None, notes=notes[::-1])))
+    assert states(told(left, right, likeness=0.6))[("north", "log")] == "missing"
+
+
 def test_two_ids_are_never_the_same_object_for_certain() -> None:
     left = grown(unit("north", "n"), (("north", "p"), thing("p", "old", **PUMP)))
     right = grown(unit("north", "n"), (("p-2",), thing("p-2", "new", **PUMP)))

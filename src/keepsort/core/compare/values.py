@@ -1,5 +1,6 @@
 """Comparing values by what they mean."""
 
+from types import NoneType
 from typing import Literal
 
 import msgspec
@@ -32,8 +33,13 @@ class AttributeDifference(msgspec.Struct, frozen=True):
     keys: list[MapChange] = []
 
 
+_PLAIN = frozenset({str, int, bool, bytes, NoneType})
+
+
 def equal_values(spec: AttributeSpec, left: Value, right: Value) -> bool:
     """Tell whether two values mean the same."""
+    if type(left) is type(right) and left == right and type(left) in _PLAIN:
+        return True  # most are, and have no second form to look for
     if spec.orders and isinstance(left, list) and isinstance(right, list):
         return in_common(left, right) == in_common(right, left)
     left, right = comparable_value(spec, left), comparable_value(spec, right)

@@ -24,9 +24,11 @@ PAGES_INLINE = 4
 #: Children that are no more than this many bytes together lie with their parent.
 INLINE_BYTES = 2048
 #: Entries on a page: boundaries fall where a name's digest says so, within these limits.
-PAGE_LEAST, PAGE_MOST, PAGE_MASK = 8, 64, 15
+PAGE_LEAST, PAGE_MOST, PAGE_MASK = 8, 64, 7
 PAGE_BYTES = 262_144
 _BLOB_TYPE = 1
+#: What an encoded `Blob` begins with: an "ext 8" of MessagePack, its length and type.
+BLOB_HEAD = bytes([0xC7, DIGEST_SIZE + 9, _BLOB_TYPE])
 
 
 @final
@@ -135,6 +137,7 @@ def _blob_in(code: int, data: memoryview) -> Blob:
 
 encode = msgspec.msgpack.Encoder(order="deterministic", enc_hook=_blob_out).encode
 decode_attributes = msgspec.msgpack.Decoder(dict[str, Any], ext_hook=_blob_in).decode
+decode_value = msgspec.msgpack.Decoder(Any, ext_hook=_blob_in).decode
 decode_page = msgspec.msgpack.Decoder(list[Entry]).decode
 #: A page, entry by entry, without a look into them: equal bytes are equal entries.
 decode_raw_page = msgspec.msgpack.Decoder(list[msgspec.Raw]).decode
@@ -142,6 +145,28 @@ decode_entry = msgspec.msgpack.Decoder(Entry).decode
 decode_index = msgspec.msgpack.Decoder(list[PageRef]).decode
 decode_facts_page = msgspec.msgpack.Decoder(list[FactEntry]).decode
 decode_facts_index = msgspec.msgpack.Decoder(list[bytes | None]).decode
+
+_decode_raw_attributes = msgspec.msgpack.Decoder(dict[str, msgspec.Raw]).decode
+_ARRAYS = frozenset([*range(0x90, 0xA0), 0xDC, 0xDD])
+#: How long the head of an encoded string is, by its first byte.
+_STRINGS = {**dict.fromkeys(range(0xA0, 0xC0), 1), 0xD9: 2, 0xDA: 3, 0xDB: 5}
+
+
+def raw_attributes(attributes: msgspec.Raw) -> dict[str, bytes]:
+    """Return attributes with their values still encoded: equal bytes are equal values."""
+    return {name: bytes(value) for name, value in _decode_raw_attributes(attributes).items()}
+
+
+def raw_elements(value: bytes) -> list[bytes]:
+    """Return the elements of an encoded list, still encoded; none of what is no list."""
+    return [bytes(raw) for raw in decode_raw_page(value)] if value[0] in _ARRAYS else []
+
+
+def raw_text(value: bytes) -> bytes:
+    """Return the UTF-8 of an encoded string; empty for what is none."""
+    head = _STRINGS.get(value[0])
+    return value[head:] if head else b""
+
 
 NO_FACTS = msgspec.Raw(encode({}))
 

@@ -3,12 +3,15 @@
 from collections import OrderedDict
 from collections.abc import Iterable, Mapping, Sequence
 from functools import cached_property
+from struct import pack
 from threading import RLock
 from typing import Any
 
 import psycopg
 import zstandard
 from django.db import IntegrityError, connection, transaction
+from psycopg.adapt import Dumper
+from psycopg.pq import Format
 
 from keepsort.core.snapshot import Chunk, ChunkMissing
 from keepsort.server.store.models import Chunk as Row
@@ -162,6 +165,22 @@ class PostgresStore:
 # megabytes of hexadecimal digits, and take four times as long.
 
 
+class _Addresses(Dumper):
+    """Writes addresses as a binary array of bytea; the driver's own way takes ten times as long.
+
+    The array: one dimension, no nulls, the element type, count and lower bound, then each element
+    after its length.
+    """
+
+    format = Format.BINARY
+    oid = 1001
+    _ELEMENT = 17
+
+    def dump(self, obj: list[bytes]) -> bytes:
+        head = pack(">5i", 1, 0, self._ELEMENT, len(obj), 1)
+        return head + b"".join([pack(">i", len(address)) + address for address in obj])
+
+
 def _rows(addresses: set[bytes]) -> dict[bytes, tuple[bytes, bytes | None, int]]:
     return {row[0]: row[1:] for row in _select(_COLUMNS, addresses)}
 
@@ -170,6 +189,7 @@ def _select(columns: Sequence[str], addresses: Iterable[bytes]) -> list[tuple[An
     statement = f"select {', '.join(columns)} from {Row._meta.db_table} where address = any(%b)"  # noqa: S608
     connection.ensure_connection()
     with connection.wrap_database_errors, psycopg.Cursor(connection.connection) as cursor:
+        cursor.adapters.register_dumper(list, _Addresses)
         cursor.execute(statement, [list(addresses)], binary=True)
         return cursor.fetchall()
 
