@@ -3,6 +3,7 @@
 from keepsort.core.plan.composing import ABSENT, PLAIN, Absent, Composer, Edit, Unfit
 from keepsort.core.plan.elsewhere import Clash, transplant
 from keepsort.core.plan.findings import Finding, Level
+from keepsort.core.plan.gathering import Sourced, gather
 from keepsort.core.plan.picks import AttributePick, Pick, Policy, Scope
 from keepsort.core.plan.planning import Offer, plan_restore
 from keepsort.core.plan.rehearsal import Mismatch, rehearse
@@ -26,9 +27,11 @@ __all__ = [
     "Plan",
     "Policy",
     "Scope",
+    "Sourced",
     "Step",
     "Unfit",
     "changed_names",
+    "gather",
     "is_implied",
     "plan_restore",
     "plan_undo",
