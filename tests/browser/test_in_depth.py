@@ -103,3 +103,29 @@ def test_the_history_of_an_object_leads_to_its_versions(sort: Page) -> None:
     expect(first).to_have_attribute("aria-pressed", "true")
     history.get_by_role("button", name="description").click(modifiers=["Shift"])
     expect(sort.get_by_text("Two backups are compared")).to_be_visible()
+
+
+def test_one_tray_holds_picks_from_several_backups(sort: Page) -> None:
+    tray = sort.get_by_role("complementary", name="Tray")
+    sort.get_by_role("switch", name="Put back title").click()
+    expect(tray.get_by_role("listitem")).to_have_count(1)
+    newest = sort.url
+    path = '["ou=service","uid=camera-wall"]'
+    sort.goto(f"{sort.url.partition('?')[0]}?at={path}")
+    sort.get_by_role("group", name="History").get_by_role("button", name="first seen").click()
+    sort.get_by_role("switch", name="Put back description").click()
+    expect(tray.get_by_role("listitem")).to_have_count(2)
+    expect(tray.get_by_role("listitem").first).to_contain_text("from the backup of")
+    expect(tray.get_by_role("listitem").last).not_to_contain_text("from the backup of")
+    # a pick leads back to the backup that it was made from
+    tray.get_by_role("button", name="Ansel Brandvold").first.click()
+    expect(sort.get_by_role("switch", name="Put back title")).to_be_checked()
+    expect(tray.get_by_role("listitem").last).to_contain_text("from the backup of")
+    assert "left=" in sort.url
+    assert newest != sort.url
+    sort.keyboard.press("p")
+    expect(sort.get_by_role("heading", name="2 objects change, nothing is removed")).to_be_visible()
+    expect(sort.get_by_text("From the backups of")).to_be_visible()
+    sort.go_back()
+    tray.get_by_role("button", name="empty").click()
+    expect(tray.get_by_role("listitem")).to_have_count(0)

@@ -3,14 +3,14 @@
 import pytest
 
 from demo.servers.slapd import Slapd
-from keepsort.core.plan import Pick
+from keepsort.core.plan import AttributePick, Pick
 from keepsort.server import tasks
 from keepsort.server.problems import Problem
 from keepsort.server.restores import engine
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
-from keepsort.server.restores.previewing import preview, preview_undo
+from keepsort.server.restores.previewing import preview, preview_undo, sources
 from keepsort.server.snapshots.models import Record, Work
-from keepsort.server.snapshots.services import take
+from keepsort.server.snapshots.services import open_snapshot, take
 from keepsort.server.systems.models import Successor, System
 from keepsort.server.systems.services import remember_successor, successors
 from tests.conftest import dn
@@ -138,3 +138,41 @@ def test_successors_form_chains(people: System) -> None:
     remember_successor(people, "one", "three")
     assert successors(people) == {"one": "three", "two": "three"}
     assert Successor.objects.count() == 2
+
+
+def test_one_run_brings_back_things_from_several_backups(people: System, slapd: Slapd) -> None:
+    first = take(people, Record.Kind.BACKUP)
+    slapd.change(
+        f"dn: {dn('Imke Farrow')}\nchangetype: delete\n\n"
+        f"dn: {dn('Ansel Brandvold')}\nchangetype: modify\nreplace: title\ntitle: Head diver\n"
+    )
+    second = take(people, Record.Kind.BACKUP)
+    slapd.change(
+        f"dn: {dn('Ansel Brandvold')}\nchangetype: modify\nreplace: title\ntitle: Visitor\n-\n"
+        "replace: telephoneNumber\ntelephoneNumber: 000\n"
+    )
+    title = Pick(ANSEL, "attributes", (AttributePick("title"),))
+    phone = Pick(ANSEL, "attributes", (AttributePick("telephoneNumber"),))
+    plan = preview(second, [title], others=[(Pick(IMKE), first), (phone, first)])
+    assert sources(plan) == [second, first]
+    run = engine.carry_out(engine.start(plan, [], None).pk)
+    assert run.outcome == "verified"
+    live, before = open_snapshot(take(people, Record.Kind.LOOK)), open_snapshot(first)
+    ansel, imke = live.get(ANSEL), live.get(IMKE)
+    was = before.get(ANSEL)
+    assert ansel is not None
+    assert was is not None
+    assert imke is not None, "it is in the first backup only"
+    assert ansel.attributes["title"] == open_snapshot(second).get(ANSEL).attributes["title"]  # type: ignore[union-attr]
+    assert ansel.attributes["telephoneNumber"] == was.attributes["telephoneNumber"]
+    undone = engine.carry_out(engine.start(preview_undo(run), [], None).pk)
+    assert undone.outcome == "verified"
+    assert open_snapshot(take(people, Record.Kind.LOOK)).get(IMKE) is None
+
+
+def test_what_is_not_in_its_backup_cannot_be_picked_from_it(people: System, slapd: Slapd) -> None:
+    first = take(people, Record.Kind.BACKUP)
+    slapd.change(f"dn: {dn('Imke Farrow')}\nchangetype: delete\n")
+    second = take(people, Record.Kind.BACKUP)
+    with pytest.raises(Problem, match="is not in it"):
+        preview(first, [], others=[(Pick(IMKE), second)])

@@ -221,6 +221,13 @@ def compare(backup: str, against: str, branch: str, as_json: bool) -> None:
 @app.command()
 @_backup
 @click.option("--pick", multiple=True, help="PATH, PATH/**, PATH#attribute or PATH#attribute@N")
+@click.option(
+    "--pick-from",
+    nargs=2,
+    multiple=True,
+    metavar="BACKUP PATH",
+    help="Pick from another backup of the system too.",
+)
 @click.option("--remove-extra", multiple=True, help="Take away extra objects at PATH.")
 @click.option(
     "--policy", type=click.Choice(["overwrite", "keep", "fill"]), default="overwrite",
@@ -230,6 +237,7 @@ def compare(backup: str, against: str, branch: str, as_json: bool) -> None:
 def preview(
     backup: str,
     pick: tuple[str, ...],
+    pick_from: tuple[tuple[str, str], ...],
     remove_extra: tuple[str, ...],
     policy: "Policy",
     as_json: bool,
@@ -240,7 +248,7 @@ def preview(
     from keepsort.server.picking import find_path, merged, read_pick
     from keepsort.server.restores import previewing
     from keepsort.server.snapshots.models import Record
-    from keepsort.server.snapshots.services import find_record, take
+    from keepsort.server.snapshots.services import find_record, open_snapshot, take
     from keepsort.server.sorting.comparing import compared
 
     record = find_record(backup)
@@ -249,7 +257,11 @@ def preview(
     trees = [found.left, found.right]
     picks = merged([read_pick(trees, text) for text in pick])
     picks += [Pick(find_path(trees, text), "remove") for text in remove_extra]
-    plan = previewing.preview(record, picks, policy, look=look)
+    others = []
+    for number, text in pick_from:
+        other = find_record(number, Record.Kind.BACKUP)
+        others.append((read_pick([open_snapshot(other)], text), other))
+    plan = previewing.preview(record, picks, policy, look=look, others=others)
     show_plan(Output(as_json), plan)
 
 

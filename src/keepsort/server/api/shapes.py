@@ -395,11 +395,12 @@ class AttributePickShape(Shape):
 
 
 class PickShape(Shape):
-    """One thing picked."""
+    """One thing picked; from the backup that is looked at where `backup` is null."""
 
     path = _path()
     scope = serializers.ChoiceField(choices=("object", "branch", "attributes", "remove"))
     attributes = AttributePickShape(many=True, default=list)
+    backup = serializers.IntegerField(allow_null=True, default=None)
 
 
 class TermsShape(Shape):
@@ -501,6 +502,7 @@ class PlanShape(Shape):
     system = serializers.IntegerField()
     system_name = serializers.CharField()
     backup = serializers.IntegerField(allow_null=True)
+    sources = BriefRecordShape(many=True)
     look = RecordShape()
     undoes = serializers.IntegerField(allow_null=True)
     run = serializers.IntegerField(allow_null=True)

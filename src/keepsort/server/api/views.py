@@ -89,6 +89,7 @@ class _Asked:
     backup: Record
     look: Record
     picks: list[Pick]
+    others: list[tuple[Pick, Record]]
     policy: Policy
     terms: Terms
 
@@ -97,10 +98,17 @@ def _asked(request: Request) -> _Asked:
     data = shapes.PicksShape(data=request.data)
     data.is_valid(raise_exception=True)
     asked = json.loads(json.dumps(data.validated_data))
+    own: list[Pick] = []
+    others: list[tuple[Pick, Record]] = []
+    for one in asked["picks"]:
+        pick, source = msgspec.convert(one, Pick), one["backup"]
+        if source is None or source == asked["backup"]:
+            own.append(pick)
+        else:
+            others.append((pick, find_record(source)))
     return _Asked(
-        find_record(asked["backup"]), find_record(asked["look"]),
-        merged(msgspec.convert(asked["picks"], list[Pick])), asked["policy"],
-        read_terms(asked["terms"]),
+        find_record(asked["backup"]), find_record(asked["look"]), merged(own), others,
+        asked["policy"], read_terms(asked["terms"]),
     )  # fmt: skip
 
 
@@ -114,7 +122,7 @@ class Tray(View):
         """Return what the picks would do, and what they need."""
         asked = _asked(request)
         found, plan, offered = previewing.draft_plan(
-            asked.backup, asked.look, asked.picks, asked.policy, asked.terms
+            asked.backup, asked.look, asked.picks, asked.policy, asked.terms, asked.others
         )
         showing = Showing(found.left, found.right)
         offers = [
@@ -148,7 +156,7 @@ class Plans(View):
             raise Problem("This compares two backups.", "Compare with live to restore.")
         plan = previewing.preview(
             asked.backup, asked.picks, asked.policy,
-            look=asked.look, by=person(request), terms=asked.terms,
+            look=asked.look, by=person(request), terms=asked.terms, others=asked.others,
         )  # fmt: skip
         return Response(writing.plan(plan), status=201)
 

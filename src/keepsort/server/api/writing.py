@@ -12,7 +12,7 @@ from keepsort.core.plan import Finding, Step, changed_names
 from keepsort.core.snapshot import Snapshot
 from keepsort.server.restores.engine import is_interrupted
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
-from keepsort.server.restores.previewing import open_plan
+from keepsort.server.restores.previewing import open_plan, sources
 from keepsort.server.snapshots.models import Record, Work
 from keepsort.server.snapshots.services import newest, open_snapshot
 from keepsort.server.sorting.comparing import compared
@@ -225,6 +225,7 @@ def plan(found: PlanRecord) -> dict[str, Any]:
         "system": found.system_id,
         "system_name": found.system.name,
         "backup": found.backup_id,
+        "sources": [brief(record) for record in sources(found)],
         "look": record(found.look),
         "undoes": found.undoes_id,
         "run": run.pk if run else None,

@@ -1,5 +1,7 @@
 """Previews: from picks to a plan that says all it will do."""
 
+from collections.abc import Sequence
+
 import msgspec
 
 from keepsort.connectors.base import Connector
@@ -23,11 +25,12 @@ from keepsort.core.plan.planning import Offer, offers
 from keepsort.core.plan.rehearsal import holds, is_done
 from keepsort.core.snapshot import Snapshot
 from keepsort.server.accounts.models import User
+from keepsort.server.picking import merged
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot, take
-from keepsort.server.sorting.comparing import Terms, compare_trees, compared, settled
+from keepsort.server.sorting.comparing import Terms, compare_trees, compared_with, settled
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import composer_of, opened, successors
 from keepsort.server.systems.vault import Vault
@@ -42,12 +45,24 @@ def open_plan(record: PlanRecord) -> Plan:
     return decode_plan(bytes(record.content))
 
 
+def sources(record: PlanRecord) -> list[Record]:
+    """Return the backups that a plan takes something from, newest first."""
+    numbers = {pick.get("backup", record.backup_id) for pick in record.picks}
+    return list(Record.objects.filter(pk__in=numbers - {None}))
+
+
 def draft_plan(
-    backup: Record, look: Record, picks: list[Pick], policy: Policy, terms: Terms = _AS_SAVED
+    backup: Record,
+    look: Record,
+    picks: list[Pick],
+    policy: Policy,
+    terms: Terms = _AS_SAVED,
+    others: Sequence[tuple[Pick, Record]] = (),
 ) -> tuple[Comparison, Plan, list[Offer]]:
     """Plan without asking the system and without keeping the plan: what the tray shows."""
-    comparison = compared(backup, look, terms)
-    plan = plan_restore(comparison, picks, policy=policy, composer=composer_of(backup.system))
+    comparison = compared_with(backup, look, others, terms)
+    every = merged([*picks, *(pick for pick, _ in others)])
+    plan = plan_restore(comparison, every, policy=policy, composer=composer_of(backup.system))
     return comparison, plan, offers(comparison, plan)
 
 
@@ -59,17 +74,19 @@ def preview(
     look: Record | None = None,
     by: User | None = None,
     terms: Terms = _AS_SAVED,
+    others: Sequence[tuple[Pick, Record]] = (),
 ) -> PlanRecord:
     """Make a plan, rehearse it, and ask the system what it has to say about it.
 
     look: the look at live that the picks were made on; a new one is taken where None.
     terms: what the two were compared by when the picks were made.
+    others: what is picked from other backups of the system.
     Raises `Problem` or a `ConnectorError`.
     """
-    if not picks:
+    if not picks and not others:
         raise Problem("Nothing is picked.", "Pick an object, a branch or an attribute first.")
     look = look or take(backup.system, Record.Kind.LOOK, by=by)
-    comparison, plan, _ = draft_plan(backup, look, picks, policy, terms)
+    comparison, plan, _ = draft_plan(backup, look, picks, policy, terms, others)
     with opened(backup.system) as connector:
         composer = composer_of(backup.system)
         plan, rendered = _asked(connector, comparison.right, plan, composer, comparison.left)
@@ -79,9 +96,14 @@ def preview(
     )
     return PlanRecord.objects.create(
         system=backup.system, backup=backup, look=look, by=by, policy=policy,
-        picks=msgspec.to_builtins(picks), content=encode_plan(plan), rendered=rendered,
+        picks=_written(picks, others), content=encode_plan(plan), rendered=rendered,
         summary=summary(plan, left.tally),
     )  # fmt: skip
+
+
+def _written(picks: list[Pick], others: Sequence[tuple[Pick, Record]]) -> list[dict[str, object]]:
+    own: list[dict[str, object]] = msgspec.to_builtins(picks)
+    return own + [msgspec.to_builtins(pick) | {"backup": record.pk} for pick, record in others]
 
 
 def preview_elsewhere(

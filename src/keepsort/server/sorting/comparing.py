@@ -1,12 +1,14 @@
 """Comparisons of two records, kept while people look at them."""
 
 from collections import OrderedDict
+from collections.abc import Sequence
 from threading import Lock
 
 import msgspec
 
 from keepsort.core.compare import LIKENESS, Comparison, Rules, compare
-from keepsort.core.model import Path
+from keepsort.core.model import Path, is_beneath
+from keepsort.core.plan import Pick, Sourced, gather
 from keepsort.core.snapshot import Draft, Snapshot
 from keepsort.server import collecting
 from keepsort.server.problems import Problem
@@ -91,6 +93,34 @@ def _compare(left: Snapshot, right: Snapshot, terms: Terms, known: dict[str, str
             left, right, terms.rules or Rules(),
             likeness=terms.likeness, dissolved=terms.apart, successors=known,
         )  # fmt: skip
+
+
+def compared_with(
+    left: Record, right: Record, others: Sequence[tuple[Pick, Record]], terms: Terms = _AS_SAVED
+) -> Comparison:
+    """Compare a backup that has in it what is picked from other backups of the system.
+
+    Raises `Problem` if a pick cannot be made of its backup.
+    """
+    if not others:
+        return compared(left, right, terms)
+    for _, record in others:
+        if record.system_id != right.system_id:
+            raise Problem("What is picked comes from another system.", "Put it there from Sort.")
+    tree, live = open_snapshot(left), open_snapshot(right)
+    keys = tree.schema.names.keys
+    if not all(is_beneath(keys(pick.path), keys(tree.at)) for pick, _ in others):
+        tree = grafted(tree, live)
+    try:
+        tree = gather(tree, live, [Sourced(pick, open_snapshot(r)) for pick, r in others])
+    except KeyError as error:
+        place = tree.schema.notation.write(error.args[0])
+        raise Problem(
+            f"{place} cannot be taken from the backup that it is picked from: it is not in it, or "
+            "another object stands where it belongs.",
+            "Let it go from the tray, and pick it anew.",
+        ) from None
+    return compare_trees(tree, live, settled(terms, right.system), successors(right.system))
 
 
 def grafted(branch: Snapshot, whole: Snapshot) -> Snapshot:

@@ -173,8 +173,14 @@ export async function saveRules(system: number, rules: Rules): Promise<void> {
   await queryClient.invalidateQueries();
 }
 
+/** The backup that most is restored from: the one looked at, unless all picks are of another. */
+export function sourceOf(looked: Looked, picks: PickedThing[]): number {
+  const sources = new Set(picks.map((pick) => pick.backup));
+  return sources.size === 1 ? [...sources][0]! : looked.left;
+}
+
 const asked = (looked: Looked, picks: PickedThing[]) => ({
-  backup: looked.left,
+  backup: sourceOf(looked, picks),
   look: looked.right,
   policy: 'overwrite' as const,
   picks,

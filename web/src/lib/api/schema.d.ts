@@ -805,11 +805,12 @@ export interface components {
             role: components["schemas"]["RoleEnum"];
             signed_in: boolean;
         };
-        /** @description One thing picked. */
+        /** @description One thing picked; from the backup that is looked at where `backup` is null. */
         PickShapeRequest: {
             path: string[];
             scope: components["schemas"]["ScopeEnum"];
             attributes?: components["schemas"]["AttributePickShapeRequest"][];
+            backup?: number | null;
         };
         /** @description What is picked, on which two records. */
         PicksShapeRequest: {
@@ -831,6 +832,7 @@ export interface components {
             system: number;
             system_name: string;
             backup: number | null;
+            sources: components["schemas"]["BriefRecordShape"][];
             look: components["schemas"]["RecordShape"];
             undoes: number | null;
             run: number | null;

@@ -13,6 +13,8 @@ export interface PickedThing {
   path: Path;
   scope: 'object' | 'branch' | 'attributes' | 'remove';
   attributes: PickedAttribute[];
+  /** The backup that it comes from. */
+  backup: number;
 }
 
 export type PickState = 'none' | 'some' | 'all';
@@ -21,20 +23,43 @@ const whole = (name: string): PickedAttribute => ({ name, add: [], remove: [], h
 const isWhole = (part: PickedAttribute): boolean =>
   !part.add.length && !part.remove.length && !part.hunks.length;
 
-/** What is in the tray, for one backup compared with one look. Every change can be taken back. */
+/** A pick without some of its attributes. */
+const without = (thing: PickedThing, names: Set<string>): PickedThing => ({
+  ...thing,
+  attributes: thing.attributes.filter((a) => !names.has(a.name)),
+});
+
+/** What was in the tray of each system before, so that another version does not forget it. */
+const pasts = new Map<string, PickedThing[][]>();
+const placeOf = (system: number): string => `picks:${system}`;
+
+/** Empties the tray of a system whose picks are being carried out. */
+export function emptyTray(system: number): void {
+  sessionStorage.removeItem(placeOf(system));
+  pasts.delete(placeOf(system));
+}
+
+/**
+ * What is in the tray of a system. Picks are made from the backup that is looked at; those from
+ * others stay. Every change can be taken back.
+ */
 export class Picks {
   things = $state<PickedThing[]>([]);
   private past = $state.raw<PickedThing[][]>([]);
   private readonly place: string;
+  private readonly left: number;
 
   constructor(system: number, left: number) {
-    this.place = `picks:${system}:${left}`;
+    this.place = placeOf(system);
+    this.left = left;
+    this.past = pasts.get(this.place) ?? [];
     const kept = sessionStorage.getItem(this.place);
     if (kept) this.things = JSON.parse(kept) as PickedThing[];
   }
 
   private set(things: PickedThing[]): void {
     this.past = [...this.past, $state.snapshot(this.things) as PickedThing[]];
+    pasts.set(this.place, this.past);
     this.things = things;
     sessionStorage.setItem(this.place, JSON.stringify(things));
   }
@@ -44,6 +69,7 @@ export class Picks {
     const before = this.past.at(-1);
     if (before) {
       this.past = this.past.slice(0, -1);
+      pasts.set(this.place, this.past);
       this.things = before;
       sessionStorage.setItem(this.place, JSON.stringify(before));
     }
@@ -62,11 +88,16 @@ export class Picks {
   }
 
   private own(path: Path): PickedThing | undefined {
-    return this.things.find((t) => t.scope !== 'branch' && samePath(t.path, path));
+    return this.here().find((t) => t.scope !== 'branch' && samePath(t.path, path));
+  }
+
+  /** What is picked from the backup that is looked at. */
+  private here(): PickedThing[] {
+    return this.things.filter((t) => t.backup === this.left);
   }
 
   private branchOver(path: Path): PickedThing | undefined {
-    return this.things.find((t) => t.scope === 'branch' && isBeneath(path, t.path));
+    return this.here().find((t) => t.scope === 'branch' && isBeneath(path, t.path));
   }
 
   /** How much of a row is picked. */
@@ -89,9 +120,11 @@ export class Picks {
     const scope = state === 'extra' ? 'remove' : hasBeneath ? 'branch' : 'object';
     const kept =
       scope === 'branch'
-        ? others.filter((t) => t.scope === 'remove' || !isBeneath(t.path, path))
+        ? others.filter(
+            (t) => t.scope === 'remove' || t.backup !== this.left || !isBeneath(t.path, path),
+          )
         : others;
-    this.set([...kept, { path, scope, attributes: [] }]);
+    this.set([...kept, { path, scope, attributes: [], backup: this.left }]);
   }
 
   private part(path: Path, name: string): PickedAttribute | undefined {
@@ -188,6 +221,7 @@ export class Picks {
       path,
       scope: state === 'extra' ? ('remove' as const) : ('object' as const),
       attributes: [],
+      backup: this.left,
     }));
     if (added.length) this.set([...kept, ...added]);
   }
@@ -198,10 +232,20 @@ export class Picks {
 
   private setParts(path: Path, attributes: PickedAttribute[]): void {
     const over = this.branchOver(path);
-    const others = this.things.filter((t) => t !== over && !samePath(t.path, path));
+    const names = new Set(attributes.map((a) => a.name));
+    const others = this.things
+      .filter((t) => t !== over && !(samePath(t.path, path) && this.gives(t, names)))
+      .map((t) => (samePath(t.path, path) ? without(t, names) : t));
     const own = attributes.length
-      ? [{ path, scope: 'attributes' as const, attributes }]
+      ? [{ path, scope: 'attributes' as const, attributes, backup: this.left }]
       : ([] as PickedThing[]);
     this.set([...others, ...own]);
+  }
+
+  /** Tells whether a pick at a place makes way for attributes that are picked there now. */
+  private gives(thing: PickedThing, names: Set<string>): boolean {
+    if (thing.backup === this.left) return true;
+    if (!names.size) return false;
+    return thing.scope !== 'attributes' || thing.attributes.every((a) => names.has(a.name));
   }
 }

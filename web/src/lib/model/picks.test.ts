@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest';
-import { Picks } from './picks.svelte';
+import { emptyTray, Picks } from './picks.svelte';
 
 const IMKE = ['ou=volunteers', 'cn=Imke'];
 const ANSEL = ['ou=divers', 'cn=Ansel'];
@@ -10,6 +10,7 @@ beforeEach(() => {
   vi.stubGlobal('sessionStorage', {
     getItem: (key: string) => kept[key] ?? null,
     setItem: (key: string, value: string) => (kept[key] = value),
+    removeItem: (key: string) => delete kept[key],
   });
 });
 
@@ -57,9 +58,33 @@ describe('picks', () => {
     const picks = new Picks(1, 2);
     picks.toggleRow(IMKE, 'missing', false);
     expect(new Picks(1, 2).things).toHaveLength(1);
-    expect(new Picks(1, 3).things).toHaveLength(0);
+    expect(new Picks(2, 2).things).toHaveLength(0);
     picks.undo();
     expect(picks.things).toHaveLength(0);
     expect(new Picks(1, 2).things).toHaveLength(0);
+  });
+
+  it('of another version stay, and only the same attribute makes way', () => {
+    const older = new Picks(3, 10);
+    older.toggleRow(IMKE, 'missing', false);
+    older.toggleAttribute(ANSEL, 'title', ['title', 'phone']);
+    older.toggleAttribute(ANSEL, 'phone', ['title', 'phone']);
+    const newer = new Picks(3, 20);
+    expect(newer.stateOf(IMKE, 'missing')).toBe('some');
+    expect(newer.attributeState(ANSEL, 'phone')).toBe('none');
+    newer.toggleAttribute(ANSEL, 'phone', ['title', 'phone']);
+    const told = newer.things.map((t) => [t.backup, t.path, t.attributes.map((a) => a.name)]);
+    expect(told).toEqual([
+      [10, IMKE, []],
+      [10, ANSEL, ['title']],
+      [20, ANSEL, ['phone']],
+    ]);
+    newer.undo();
+    newer.undo();
+    expect(newer.things[1]!.attributes.map((a) => a.name)).toEqual(['title']);
+    newer.toggleRow(IMKE, 'missing', false);
+    expect(newer.things.filter((t) => t.path === IMKE).map((t) => t.backup)).toEqual([20]);
+    emptyTray(3);
+    expect(new Picks(3, 20).things).toEqual([]);
   });
 });

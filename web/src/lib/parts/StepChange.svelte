@@ -13,7 +13,7 @@
     a.secret
       ? 'secret'
       : a.shape === 'set' && a.state === 'changed'
-        ? `set · ${a.both.length} stay`
+        ? a.both.length ? `set · ${a.both.length} stay` : 'set'
         : '';
 </script>
 

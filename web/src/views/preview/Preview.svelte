@@ -3,6 +3,8 @@
   import { client, got, type Plan } from '$lib/api/client';
   import { session } from '$lib/api/queries';
   import { count, inWords, total } from '$lib/model/differences';
+  import { emptyTray } from '$lib/model/picks.svelte';
+  import { ago } from '$lib/model/time';
   import Ago from '$lib/parts/Ago.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
   import StepChange from '$lib/parts/StepChange.svelte';
@@ -31,6 +33,7 @@
     plan.findings.filter((f) => f.level === 'ask' && !answers[f.name]).length,
   );
   const allowed = $derived(['restorer', 'administrator'].includes(person.data?.role ?? ''));
+  const several = $derived(plan.sources.length > 1);
   const verb = $derived(plan.undoes ? 'Undo' : 'Restore');
   const says = $derived.by(() => {
     const parts = [
@@ -67,6 +70,7 @@
           body: { confirmed, answers, on_failure: goOn ? 'go-on' : 'stop' },
         }),
       );
+      if (plan.backup !== null && !plan.undoes) emptyTray(plan.system);
       await navigate('/runs/:run', { params: { run: String(run.id) } });
     } catch (problem) {
       error = problem as Error;
@@ -95,13 +99,18 @@
         {plan.undoes ? `Undo of run ${plan.undoes}: ` : ''}{says}
       </h1>
       <p class="truncate text-ink-2">
+        {#if several}From the backups of {plan.sources.map((r) => ago(r.taken_at)).join(' and ')}.
+        {/if}
         {#if total(sums.left)}
-          Afterwards live still differs from the backup in {count(total(sums.left), 'object')}
+          Afterwards live still differs from {several ? 'them' : 'the backup'} in {count(
+            total(sums.left),
+            'object',
+          )}
           ({inWords(sums.left)}).
         {:else if plan.backup === null}
           A copy of what another place has; all else stays as it is.
         {:else if !plan.undoes}
-          Afterwards live is as the backup.
+          Afterwards live is as {several ? 'they have it' : 'the backup'}.
         {/if}
         Looked at <Ago at={plan.look.taken_at} />{stopped ? '.' : '; every step holds.'}
       </p>

@@ -1,21 +1,23 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import type { Offer } from '$lib/api/client';
+  import type { Offer, System } from '$lib/api/client';
   import { askPreview, queryClient, tray, type Looked } from '$lib/api/queries';
   import { count } from '$lib/model/differences';
   import { plainName, type Path } from '$lib/model/paths';
   import type { PickedThing, Picks } from '$lib/model/picks.svelte';
+  import { ago } from '$lib/model/time';
   import Mark from '$lib/parts/Mark.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { navigate } from '../../routes';
 
   interface Props {
+    system: System;
     looked: Looked;
     picks: Picks;
     live: boolean;
-    onchoose: (path: Path) => void;
+    onchoose: (path: Path, backup?: number) => void;
   }
-  let { looked, picks, live, onchoose }: Props = $props();
+  let { system, looked, picks, live, onchoose }: Props = $props();
 
   const shown = createQuery(() => ({
     ...tray(looked, picks.things),
@@ -43,6 +45,13 @@
         return a.hunks.length ? `${a.name}, ${count(a.hunks.length, 'hunk')}` : a.name;
       })
       .join('; ');
+  }
+
+  /** From which backup a pick comes, where that is not the one looked at. */
+  function from(thing: PickedThing): string {
+    if (thing.backup === looked.left) return '';
+    const record = system.backups.find((b) => b.id === thing.backup);
+    return record ? `from the backup of ${ago(record.taken_at)}` : `from backup ${thing.backup}`;
   }
 
   function accept(offer: Offer): void {
@@ -96,11 +105,14 @@
     <ul>
       {#each picks.things as thing (thing)}
         <li class="grid grid-cols-[minmax(0,1fr)_14px] gap-1.5 border-b border-line py-1.5">
-          <button class="min-w-0 text-left" onclick={() => onchoose(thing.path)}>
+          <button class="min-w-0 text-left" onclick={() => onchoose(thing.path, thing.backup)}>
             <span class="block truncate">{name(thing.path)}</span>
             <small class="block text-xs {thing.scope === 'remove' ? 'text-stop' : 'text-ink-2'}"
               >{told(thing)}</small
             >
+            {#if from(thing)}<small class="block text-xs font-semibold text-pick"
+                >{from(thing)}</small
+              >{/if}
           </button>
           <button
             class="text-ink-3 hover:text-ink"

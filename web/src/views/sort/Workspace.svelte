@@ -79,8 +79,9 @@
     return () => clearTimeout(timer);
   });
 
-  function choose(chosen: Path): void {
+  function choose(chosen: Path, backup = left): void {
     searchParams.set('at', JSON.stringify(chosen));
+    if (backup !== left) searchParams.set('left', String(backup));
   }
 
   async function go(way: 'next' | 'previous'): Promise<void> {
@@ -165,7 +166,7 @@
         </p>
       {/if}
     </section>
-    <TrayPane bind:this={tray} {looked} {picks} {live} onchoose={choose} />
+    <TrayPane bind:this={tray} {system} {looked} {picks} {live} onchoose={choose} />
   </main>
   <KeyHints
     keys={[
