@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 ROOT = Path(__file__).resolve().parents[1]
-_SECONDS = 120
+_SECONDS = 300
 #: How Debian's Chromium is started: without a sandbox, since tests may run as root.
 CHROMIUM: dict[str, Any] = {
     "executable_path": "/usr/bin/chromium",

@@ -1,7 +1,7 @@
 """What an object is told by when it turns up in another place: hashed features.
 
-One for each attribute, one for each element of a list and each line of a text, and one for every
-object beneath it (where in it that stands, and what it holds).
+One for each attribute, or each element of it where it is a list; one for each line of a text; and
+one for every object beneath it (where in it that stands, and what it holds).
 """
 
 from collections import defaultdict
@@ -51,9 +51,10 @@ def things(
         known = texts.attributes(node.entry.kind)
         for name, value in raw_attributes(node.entry.attributes).items():
             seed, is_text = known[name]
-            own.append(crc32(value, seed))
             told += len(value)
-            for part in texts.lines(value) if is_text else raw_elements(value):
+            # the order of lines counts, that of elements does not
+            parts = [value, *texts.lines(value)] if is_text else raw_elements(value) or [value]
+            for part in parts:
                 own.append(crc32(part, seed))
         telling[path] += told
         content = bytes(node.entry.attributes)
