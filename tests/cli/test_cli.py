@@ -312,6 +312,11 @@ def test_history_and_search(command: Command, slapd: Slapd) -> None:
     ]  # fmt: skip
     gone = command.json("history", "People", "/ou=divers/cn=Imke Farrow")["versions"]
     assert [v["state"] for v in gone] == ["new", "gone"]
+    plan = command.json(
+        "preview", str(second), "--pick", f"{dn('Ansel Brandvold')}#title",
+        "--pick-from", str(first), "/ou=divers/cn=Imke Farrow",
+    )  # fmt: skip
+    assert [s["action"] for s in plan["steps"]] == ["create"], "Ansel is as the second has it"
     assert "too short" in command.fails("search", "x")
     assert "No backup has" in command.fails("history", "People", dn("Nobody"))
     assert "no system 'Plant'" in command.fails("search", "farrow", "--system", "Plant")

@@ -176,3 +176,22 @@ def test_what_is_not_in_its_backup_cannot_be_picked_from_it(people: System, slap
     second = take(people, Record.Kind.BACKUP)
     with pytest.raises(Problem, match="is not in it"):
         preview(first, [], others=[(Pick(IMKE), second)])
+
+
+def test_a_branch_and_something_from_outside_of_it(people: System, slapd: Slapd) -> None:
+    whole = take(people, Record.Kind.BACKUP)
+    divers = take(people, Record.Kind.BACKUP, branch=("ou=divers",))
+    slapd.change(
+        f"dn: {dn('night-dive-leads', 'groups')}\nchangetype: delete\n\n"
+        f"dn: {dn('Imke Farrow')}\nchangetype: delete\n"
+    )
+    plan = preview(divers, [Pick(IMKE)], others=[(Pick(LEADS), whole)])
+    assert engine.carry_out(engine.start(plan, [], None).pk).outcome == "verified"
+    live = open_snapshot(take(people, Record.Kind.LOOK))
+    assert live.get(IMKE) is not None
+    assert live.get(LEADS) is not None
+    elsewhere = System.objects.create(name="Elsewhere", connector="directory", address="ldap://x")
+    divers.system = elsewhere
+    divers.save()
+    with pytest.raises(Problem, match="another system"):
+        preview(whole, [], others=[(Pick(IMKE), divers)])

@@ -50,7 +50,7 @@ class _Gathering:
     def __init__(self, base: Snapshot) -> None:
         self.base = base
         self.draft = Draft(base)
-        self.keys = base.schema.names.keys
+        self._keys = base.schema.names.keys
         self._moves = Places(base.schema)
         self._identities: dict[str, Path] | None = None
 
@@ -106,7 +106,7 @@ class _Gathering:
         if here is not None:
             self.draft.remove(node.path)
         before = self._place_of(node.entry.identity)
-        if before is not None and not is_beneath(node.path, before):
+        if before is not None and not self._is_beneath(node.path, before):
             self.draft.move(before, node.path)
             self._moves.move(before, node.path)
 
@@ -121,7 +121,9 @@ class _Gathering:
         waiting = [node]
         while waiting:
             entry = waiting.pop().entry
-            attributes = {n: source.resolve(v) for n, v in source.attributes(entry).items()}
+            found = source.attributes(entry)
+            names = found.keys() & source.schema.references
+            attributes = {name: source.resolve(found[name]) for name in names}
             for _, path in references(source.schema, entry.kind, attributes):
                 target = source.find(path)
                 if target is None or self.draft.get(target.path) is not None:
@@ -131,9 +133,12 @@ class _Gathering:
 
     def _take_away(self, identity: str | None, unless: Path | None = None) -> None:
         place = self._place_of(identity)
-        if place is not None and (unless is None or not is_beneath(place, unless)):
+        if place is not None and (unless is None or not self._is_beneath(place, unless)):
             with suppress(KeyError):
                 self.draft.remove(place)
+
+    def _is_beneath(self, path: Path, branch: Path) -> bool:
+        return is_beneath(self._keys(path), self._keys(branch))
 
     def _place_of(self, identity: str | None) -> Path | None:
         """Return where an object of the base stands now; None where it is not there any more."""

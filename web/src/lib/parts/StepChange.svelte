@@ -13,7 +13,9 @@
     a.secret
       ? 'secret'
       : a.shape === 'set' && a.state === 'changed'
-        ? a.both.length ? `set · ${a.both.length} stay` : 'set'
+        ? a.both.length
+          ? `set · ${a.both.length} stay`
+          : 'set'
         : '';
 </script>
 
