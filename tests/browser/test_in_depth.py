@@ -123,6 +123,7 @@ def test_one_tray_holds_picks_from_several_backups(sort: Page) -> None:
     expect(tray.get_by_role("listitem").last).to_contain_text("from the backup of")
     assert "left=" in sort.url
     assert newest != sort.url
+    expect(tray.get_by_role("button", name="Preview 2 steps")).to_be_enabled()
     sort.keyboard.press("p")
     expect(sort.get_by_role("heading", name="2 objects change, nothing is removed")).to_be_visible()
     expect(sort.get_by_text("From the backups of")).to_be_visible()

@@ -71,13 +71,20 @@
     const timer = setTimeout(() => {
       void ahead
         .prepare(here)
-        .then(() => queryClient.fetchQuery(neighbour(looked, here, 'next')))
-        .then((found) => (found.path ? ahead.prepare(found.path) : undefined))
+        .then(() => following(ahead, here))
+        // and the one after it, for those who go on at once
+        .then((next) => (next ? following(ahead, next) : undefined))
         .then(() => queryClient.prefetchQuery(neighbour(looked, here, 'previous')))
         .catch(() => undefined); // the key itself will tell what is wrong
     }, AHEAD);
     return () => clearTimeout(timer);
   });
+
+  async function following(ahead: Tree, from: Path): Promise<Path | null | undefined> {
+    const found = await queryClient.fetchQuery(neighbour(looked, from, 'next'));
+    if (found.path) await ahead.prepare(found.path);
+    return found.path;
+  }
 
   function choose(chosen: Path, backup = left): void {
     searchParams.set('at', JSON.stringify(chosen));
