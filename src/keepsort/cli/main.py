@@ -245,7 +245,7 @@ def preview(
     """Plan a restore and show what it will do; writes nothing to the live system."""
     from keepsort.cli.showing import show_plan
     from keepsort.core.plan import Pick
-    from keepsort.server.picking import find_path, merged, read_pick
+    from keepsort.server.picking import find_path, read_pick
     from keepsort.server.restores import previewing
     from keepsort.server.snapshots.models import Record
     from keepsort.server.snapshots.services import find_record, open_snapshot, take
@@ -255,7 +255,7 @@ def preview(
     look = take(record.system, Record.Kind.LOOK)
     found = compared(record, look)
     trees = [found.left, found.right]
-    picks = merged([read_pick(trees, text) for text in pick])
+    picks = [read_pick(trees, text) for text in pick]
     picks += [Pick(find_path(trees, text), "remove") for text in remove_extra]
     others = []
     for number, text in pick_from:

@@ -57,18 +57,17 @@ class _Gathering:
     def take(self, pick: Pick, node: Node, source: Snapshot) -> None:
         """Make what is picked of an object as it is in its source."""
         self._settle(node, source)
+        brought = list(source.walk(node)) if pick.scope == "branch" else [node]
         if pick.scope == "branch":
-            for inner in source.walk(node):
+            for inner in brought:
                 self._take_away(inner.entry.identity, unless=node.path)
             self.draft.graft(node.path, node, source)
-            brought = list(source.walk(node))
         else:
             wanted = source.object(node)
             here = self.draft.get(node.path)
             if here is not None and pick.scope == "attributes":
                 wanted = _with_parts(pick, here, wanted)
             self.draft.put(node.path, wanted)
-            brought = [node]
         for one in brought:
             self._bring_along(one, source)
 

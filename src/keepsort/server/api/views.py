@@ -17,7 +17,6 @@ from keepsort.server.accounts.roles import MayLook, MayRestore
 from keepsort.server.api import shapes, writing
 from keepsort.server.api.asking import View, person, read_rules, read_terms
 from keepsort.server.events.notify import tell
-from keepsort.server.picking import merged
 from keepsort.server.problems import Problem
 from keepsort.server.restores import engine, previewing
 from keepsort.server.restores.models import Run
@@ -107,7 +106,7 @@ def _asked(request: Request) -> _Asked:
         else:
             others.append((pick, find_record(source)))
     return _Asked(
-        find_record(asked["backup"]), find_record(asked["look"]), merged(own), others,
+        find_record(asked["backup"]), find_record(asked["look"]), own, others,
         asked["policy"], read_terms(asked["terms"]),
     )  # fmt: skip
 

@@ -174,7 +174,7 @@ export async function saveRules(system: number, rules: Rules): Promise<void> {
 }
 
 /** The backup that most is restored from: the one looked at, unless all picks are of another. */
-export function sourceOf(looked: Looked, picks: PickedThing[]): number {
+function sourceOf(looked: Looked, picks: PickedThing[]): number {
   const sources = new Set(picks.map((pick) => pick.backup));
   return sources.size === 1 ? [...sources][0]! : looked.left;
 }

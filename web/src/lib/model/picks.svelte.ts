@@ -23,12 +23,6 @@ const whole = (name: string): PickedAttribute => ({ name, add: [], remove: [], h
 const isWhole = (part: PickedAttribute): boolean =>
   !part.add.length && !part.remove.length && !part.hunks.length;
 
-/** A pick without some of its attributes. */
-const without = (thing: PickedThing, names: Set<string>): PickedThing => ({
-  ...thing,
-  attributes: thing.attributes.filter((a) => !names.has(a.name)),
-});
-
 /** What was in the tray of each system before, so that another version does not forget it. */
 const pasts = new Map<string, PickedThing[][]>();
 const placeOf = (system: number): string => `picks:${system}`;
@@ -58,21 +52,20 @@ export class Picks {
   }
 
   private set(things: PickedThing[]): void {
-    this.past = [...this.past, $state.snapshot(this.things) as PickedThing[]];
-    pasts.set(this.place, this.past);
+    this.keep(things, [...this.past, $state.snapshot(this.things) as PickedThing[]]);
+  }
+
+  private keep(things: PickedThing[], past: PickedThing[][]): void {
     this.things = things;
+    this.past = past;
+    pasts.set(this.place, past);
     sessionStorage.setItem(this.place, JSON.stringify(things));
   }
 
   /** Takes the last change back. */
   undo(): void {
     const before = this.past.at(-1);
-    if (before) {
-      this.past = this.past.slice(0, -1);
-      pasts.set(this.place, this.past);
-      this.things = before;
-      sessionStorage.setItem(this.place, JSON.stringify(before));
-    }
+    if (before) this.keep(before, this.past.slice(0, -1));
   }
 
   get canUndo(): boolean {
@@ -234,18 +227,19 @@ export class Picks {
     const over = this.branchOver(path);
     const names = new Set(attributes.map((a) => a.name));
     const others = this.things
-      .filter((t) => t !== over && !(samePath(t.path, path) && this.gives(t, names)))
-      .map((t) => (samePath(t.path, path) ? without(t, names) : t));
+      .filter((t) => t !== over)
+      .flatMap((t) => (samePath(t.path, path) ? this.leftOf(t, names) : [t]));
     const own = attributes.length
       ? [{ path, scope: 'attributes' as const, attributes, backup: this.left }]
       : ([] as PickedThing[]);
     this.set([...others, ...own]);
   }
 
-  /** Tells whether a pick at a place makes way for attributes that are picked there now. */
-  private gives(thing: PickedThing, names: Set<string>): boolean {
-    if (thing.backup === this.left) return true;
-    if (!names.size) return false;
-    return thing.scope !== 'attributes' || thing.attributes.every((a) => names.has(a.name));
+  /** What stays of a pick where attributes are picked in the same place now. */
+  private leftOf(thing: PickedThing, names: Set<string>): PickedThing[] {
+    if (thing.backup === this.left) return [];
+    if (thing.scope !== 'attributes') return names.size ? [] : [thing];
+    const attributes = thing.attributes.filter((a) => !names.has(a.name));
+    return attributes.length ? [{ ...thing, attributes }] : [];
   }
 }
