@@ -98,7 +98,7 @@
       <h1 class="truncate text-[17px] font-semibold tracking-tight">
         {plan.undoes ? `Undo of run ${plan.undoes}: ` : ''}{says}
       </h1>
-      <p class="truncate text-ink-2">
+      <p class="line-clamp-2 leading-tight text-ink-2">
         {#if several}From the backups of {plan.sources.map((r) => ago(r.taken_at)).join(' and ')}.
         {/if}
         {#if total(sums.left)}
