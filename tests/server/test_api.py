@@ -141,8 +141,8 @@ def test_the_tree_and_the_bench(sides: dict[str, int]) -> None:
     bench = client.get(f'/api/compare/object?{both}&path=["ou=divers","cn=Ansel Brandvold"]').json()
     assert "nitrox" not in json.dumps(bench)
     assert bench["state"] == "same"
-    found = client.get(f"/api/compare/neighbour?{both}&way=next").json()
-    assert found["path"] == ["ou=divers", "cn=Imke Farrow"]
+    found = client.get(f"/api/compare/neighbours?{both}&way=next").json()
+    assert found["paths"] == [["ou=divers", "cn=Imke Farrow"]]
     for broken in ("left=x&right=1", f"left={sides['backup']}&right=999"):
         response = client.get(f"/api/compare?{broken}")
         assert response.status_code == 404

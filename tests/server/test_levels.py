@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 from keepsort.core.compare import Comparison, compare
 from keepsort.core.model import Path
 from keepsort.core.snapshot import MemoryStore
-from keepsort.server.sorting.levels import Row, level, neighbour, outline
+from keepsort.server.sorting.levels import Row, level, neighbours, outline
 from tests.core.trees import Tree, snapshot, trees
 
 likeness = st.sampled_from([None, 0.6])
@@ -87,10 +87,10 @@ def test_the_outline_opens_as_far_as_it_may(left: Tree, right: Tree, budget: int
 def test_going_from_difference_to_difference_meets_all(left: Tree, right: Tree) -> None:
     found = compared(left, right, 0.6)
     for forward in (True, False):
-        places: list[Path] = []
-        at = neighbour(found, () if forward else ("\U0010ffff",), forward)
-        while at is not None:
-            places.append(at.path)
-            at = neighbour(found, at.path, forward)
-        expected = dict.fromkeys(d.path for d in found.differences if d.path or not forward)
-        assert places == (list(expected) if forward else list(expected)[::-1])
+        start: Path = () if forward else ("\U0010ffff",)
+        expected = list(dict.fromkeys(d.path for d in found.differences if d.path or not forward))
+        if not forward:
+            expected.reverse()
+        assert neighbours(found, start, forward, 1000) == expected
+        for number, path in enumerate(expected):
+            assert neighbours(found, path, forward, 3) == expected[number + 1 :][:3]

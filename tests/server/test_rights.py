@@ -31,7 +31,7 @@ LEAST: dict[tuple[str, str], Role | None] = {
     ("get", "compare/outline"): _LOOK,
     ("get", "compare/level"): _LOOK,
     ("get", "compare/object"): _LOOK,
-    ("get", "compare/neighbour"): _LOOK,
+    ("get", "compare/neighbours"): _LOOK,
     ("get", "compare/lines"): _LOOK,
     ("get", "compare/shown"): _LOOK,
     ("get", "compare/history"): _LOOK,

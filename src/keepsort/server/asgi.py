@@ -5,4 +5,5 @@ import os
 from django.core.asgi import get_asgi_application
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "keepsort.server.settings")
+os.environ.setdefault("KEEPSORT_POOLED", "yes")
 application = get_asgi_application()

@@ -1,9 +1,11 @@
 """Errors as responses of the API."""
 
+import sys
 from typing import Any
 
 from django.core.exceptions import PermissionDenied
-from django.http import Http404
+from django.db import OperationalError
+from django.http import Http404, HttpRequest, JsonResponse
 from rest_framework.exceptions import APIException
 from rest_framework.response import Response
 from rest_framework.views import exception_handler
@@ -32,6 +34,19 @@ def as_response(error: Exception, context: dict[str, Any]) -> Response | None:
     if response is not None and isinstance(error, APIException):
         response.data = {"error": _flat(error.detail), "way_out": ""}
     return response
+
+
+def unforeseen(request: HttpRequest) -> JsonResponse:
+    """Answer where no view did, because something broke that it did not reckon with."""
+    if isinstance(sys.exc_info()[1], OperationalError):
+        text = "The database that Keep Sort keeps its records in does not answer."
+        return _plain(text, "Start PostgreSQL, or wait until it is up, then try again.", 503)
+    text = "Something went wrong inside Keep Sort."
+    return _plain(text, "Its log tells what. What was shown before still holds.", 500)
+
+
+def _plain(message: str, way_out: str, status: int) -> JsonResponse:
+    return JsonResponse({"error": message, "way_out": way_out}, status=status)
 
 
 def _response(message: str, way_out: str, status: int) -> Response:

@@ -54,9 +54,20 @@ ASGI_APPLICATION = "keepsort.server.asgi.application"
 APPEND_SLASH = False
 
 
-def database(url: str) -> dict[str, Any]:
-    """Return Django's settings for a ``postgresql://`` URL."""
+#: Sizes of the pool, and for how many seconds a request waits for a connection.
+_POOL = {"min_size": 2, "max_size": 20, "timeout": 5}
+
+
+def database(url: str, *, pooled: bool = False) -> dict[str, Any]:
+    """Return Django's settings for a ``postgresql://`` URL.
+
+    pooled: keep open connections for the threads to share. Each request of an ASGI server has a
+        thread of its own, which would open a connection of its own too.
+    """
     parts = urlsplit(url)
+    kept: dict[str, Any] = {"CONN_MAX_AGE": 60}
+    if pooled:
+        kept = {"CONN_MAX_AGE": 0, "OPTIONS": {"pool": _POOL}}
     return {
         "ENGINE": "django.db.backends.postgresql",
         "NAME": parts.path.lstrip("/"),
@@ -64,8 +75,8 @@ def database(url: str) -> dict[str, Any]:
         "PASSWORD": unquote(parts.password or ""),
         "HOST": parts.hostname or "127.0.0.1",
         "PORT": parts.port or 5432,
-        "CONN_MAX_AGE": 60,
         "CONN_HEALTH_CHECKS": True,
+        **kept,
     }
 
 
@@ -75,7 +86,7 @@ def _database_url() -> str:
     return url or (left.read_text().strip() if left.is_file() else "postgresql:///keepsort")
 
 
-DATABASES = {"default": database(_database_url())}
+DATABASES = {"default": database(_database_url(), pooled=bool(os.environ.get("KEEPSORT_POOLED")))}
 AUTH_USER_MODEL = "accounts.User"
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},

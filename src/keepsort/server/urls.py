@@ -19,7 +19,7 @@ urlpatterns = [
     path("api/compare/outline", sorting.CompareOutline.as_view()),
     path("api/compare/level", sorting.CompareLevel.as_view()),
     path("api/compare/object", sorting.CompareObject.as_view()),
-    path("api/compare/neighbour", sorting.CompareNeighbour.as_view()),
+    path("api/compare/neighbours", sorting.CompareNeighbours.as_view()),
     path("api/compare/lines", sorting.CompareLines.as_view()),
     path("api/compare/shown", sorting.CompareShown.as_view()),
     path("api/compare/history", history.CompareHistory.as_view()),
@@ -41,3 +41,4 @@ urlpatterns = [
     path("api/schema", SpectacularJSONAPIView.as_view()),
     re_path(r"^(?!api/)(?P<name>.*)$", page),
 ]
+handler500 = "keepsort.server.responses.unforeseen"

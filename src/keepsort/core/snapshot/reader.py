@@ -3,6 +3,7 @@
 from bisect import bisect_left, bisect_right
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from itertools import accumulate
 from threading import Lock
 from typing import Any, TypeVar
 
@@ -62,6 +63,14 @@ def read_pages(
     else:
         read = {**one.store.get_many(list(ones)), **two.store.get_many(list(twos))}
     return {address: decode_raw_page(data) for address, data in read.items()}
+
+
+def _starts(refs: Sequence[PageRef]) -> list[int]:
+    return list(accumulate((ref.count for ref in refs), initial=0))
+
+
+def _decode_starts(raw: bytes) -> list[int]:
+    return _starts(decode_index(raw))
 
 
 class PageCache:
@@ -129,6 +138,12 @@ class Snapshot:
             return self.cache.load(children.index, decode_index)
         return children.pages or []
 
+    def _starts(self, children: Children | None) -> list[int]:
+        """List how many children come before each page, and at last how many there are."""
+        if children is not None and children.index is not None:
+            return self.cache.load(children.index, _decode_starts)
+        return _starts(self.page_refs(children))
+
     def fact_refs(self, children: FactChildren | None) -> list[bytes | None]:
         """List the addresses of facts pages, in step with `page_refs`; empty where no facts."""
         if children is None:
@@ -156,30 +171,17 @@ class Snapshot:
             for number, entry in enumerate(decode_page(children.inline))
         ]
 
-    def on_pages(
-        self, node: Node, wanted: Callable[[int, PageRef], bool]
-    ) -> Iterator[tuple[PageRef, list[Node]]]:
-        """Yield some of the pages of children, all read in one call to the store.
-
-        wanted: given the number of a page and the page, tells whether it is one of them.
-        """
+    def _on_pages(self, node: Node, first: int, stop: int) -> list[Node]:
+        """Return the children on some of the pages, all read in one call to the store."""
         own = self.fact_entry(node)
-        facts = self.fact_refs(own.children if own else None)
-        refs = [
-            (number, ref)
-            for number, ref in enumerate(self.page_refs(node.entry.children))
-            if wanted(number, ref)
+        facts = self.fact_refs(own.children if own else None)[first:stop]
+        refs = self.page_refs(node.entry.children)[first:stop]
+        pages = self.cache.load_many([ref.address for ref in refs], decode_page)
+        return [
+            Node((*node.path, entry.name), entry, facts[number] if facts else None, position)
+            for number, page in enumerate(pages)
+            for position, entry in enumerate(page)
         ]
-        pages = self.cache.load_many([ref.address for _, ref in refs], decode_page)
-        for (number, ref), page in zip(refs, pages, strict=True):
-            where = facts[number] if facts else None
-            yield (
-                ref,
-                [
-                    Node((*node.path, entry.name), entry, where, position)
-                    for position, entry in enumerate(page)
-                ],
-            )
 
     def raw_pages(self, node: Node, pages: Pages) -> list[RawPage]:
         """Return children as encoded entries, a page at a time, with where its facts lie.
@@ -207,23 +209,11 @@ class Snapshot:
         inline = self.inline(node)
         if inline:
             return inline[start:stop]
-        starts = [0]
-        for ref in self.page_refs(node.entry.children):
-            starts.append(starts[-1] + ref.count)
-        found: list[Node] = []
-        first: int | None = None
-
-        def wanted(number: int, _: PageRef) -> bool:
-            nonlocal first
-            chosen = starts[number + 1] > start and (stop is None or starts[number] < stop)
-            if chosen and first is None:
-                first = starts[number]
-            return chosen
-
-        for _, nodes in self.on_pages(node, wanted):
-            found += nodes
-        begin = start - (first or 0)
-        return found[begin : None if limit is None else begin + limit]
+        starts = self._starts(node.entry.children)
+        first = bisect_right(starts, start) - 1
+        last = len(starts) - 1 if stop is None else bisect_left(starts, stop)
+        found = self._on_pages(node, first, last)
+        return found[start - starts[first] :][:limit]
 
     def rank(self, node: Node, key: str) -> int:
         """Return how many children come before a name in the form that compares."""
@@ -235,7 +225,7 @@ class Snapshot:
         if page < 0:
             return 0
         entries = self.cache.load(refs[page].address, decode_page)
-        before = sum(ref.count for ref in refs[:page])
+        before = self._starts(node.entry.children)[page]
         return before + bisect_left(entries, key, key=lambda e: e.sort_key)
 
     def child(self, node: Node, name: str) -> Node | None:
@@ -245,8 +235,7 @@ class Snapshot:
         if not found:
             refs = self.page_refs(node.entry.children)
             page = bisect_right(refs, key, key=lambda ref: ref.first) - 1
-            for _, nodes in self.on_pages(node, lambda number, _: number == page):
-                found = nodes
+            found = self._on_pages(node, page, page + 1) if page >= 0 else []
         position = bisect_right(found, key, key=lambda n: n.entry.sort_key) - 1
         if position < 0 or found[position].entry.sort_key != key:
             return None

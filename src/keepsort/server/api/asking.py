@@ -110,8 +110,8 @@ def looked(request: Request) -> Looked:
     if not isinstance(terms["rules"], dict | None):
         raise Problem("What is asked for is not written as it should be.", "Start from Watch.")
     return Looked(
-        left=find_record(asked.get("left", "")).pk,
-        right=find_record(asked.get("right", "")).pk,
+        left=_record(asked.get("left", "")),
+        right=_record(asked.get("right", "")),
         terms=read_terms(terms),
         filter=Filter(
             states=frozenset(listed("states")) & frozenset(STATES),
@@ -127,6 +127,11 @@ def looked(request: Request) -> Looked:
 def seen(request: Request) -> Seen:
     """Open what a person looks at. Raises `Problem`."""
     return open_view(looked(request))
+
+
+def _record(text: str) -> int:
+    # whether there is one of this number, the view finds out; what is no number, none can have
+    return int(text) if text.isdigit() else find_record(text).pk
 
 
 def _json(text: str | None, name: str) -> Any:

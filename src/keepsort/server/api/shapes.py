@@ -379,10 +379,10 @@ class ListShape(Shape):
     lines = serializers.IntegerField()
 
 
-class NeighbourShape(Shape):
-    """Where the next difference is."""
+class NeighboursShape(Shape):
+    """Where the next differences are."""
 
-    path = _path(allow_null=True)
+    paths = serializers.ListField(child=_path())
 
 
 class AttributePickShape(Shape):

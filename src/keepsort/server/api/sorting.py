@@ -17,6 +17,7 @@ from keepsort.server.sorting.viewing import facets
 
 _OUTLINE_ROWS = 400
 _PAGE_ROWS = 200
+_NEIGHBOURS = 20
 _LINES = 1000
 _PICKED_AT_ONCE = 5000
 
@@ -125,21 +126,21 @@ class CompareLines(View):
         return Response({"lines": found})
 
 
-class CompareNeighbour(View):
-    """The next difference, or the one before."""
+class CompareNeighbours(View):
+    """The next differences, or those before."""
 
     @extend_schema(
-        operation_id="neighbour",
+        operation_id="neighbours",
         parameters=[
             *LOOKED, PATH, OpenApiParameter("way", OpenApiTypes.STR, enum=["next", "previous"])
         ],
-        responses=shapes.NeighbourShape,
+        responses=shapes.NeighboursShape,
     )  # fmt: skip
     def get(self, request: Request) -> Response:
-        """Return where it is."""
+        """Return where they are, nearest first."""
         forward = request.query_params.get("way") != "previous"
-        difference = levels.neighbour(seen(request).shown, path_of(request), forward)
-        return Response({"path": list(difference.path) if difference else None})
+        found = levels.neighbours(seen(request).shown, path_of(request), forward, _NEIGHBOURS)
+        return Response({"paths": [list(path) for path in found]})
 
 
 class CompareShown(View):

@@ -20,12 +20,19 @@ async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     if not (isinstance(user, User) and user.may(Role.VIEWER)):
         return HttpResponse(status=403)
     parameters = await sync_to_async(connection.get_connection_params)()
+    await sync_to_async(_give_back)()
     wanted = ("dbname", "user", "password", "host", "port")
     address = {key: parameters[key] for key in wanted if parameters.get(key)}
     response = StreamingHttpResponse(_lines(address), content_type="text/event-stream")
     response["Cache-Control"] = "no-store"
     response["X-Accel-Buffering"] = "no"
     return response
+
+
+def _give_back() -> None:
+    # Django gives it back when a response ends, but a stream lasts as long as its tab is open
+    if not connection.in_atomic_block:
+        connection.close()
 
 
 async def _lines(address: dict[str, Any]) -> AsyncIterator[str]:

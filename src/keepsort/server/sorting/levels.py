@@ -101,12 +101,18 @@ def level(
     return Level(merged.total, start, list(merged.rows(start, limit)))
 
 
-def neighbour(comparison: Comparison, path: Path, forward: bool) -> Difference | None:
-    """Return the next or the previous difference from `path`."""
+def neighbours(comparison: Comparison, path: Path, forward: bool, count: int) -> list[Path]:
+    """Return where the next differences from `path` are, or those before it, nearest first."""
     key = comparison.names.keys(path)
     keys = comparison.keys
-    at = bisect_right(keys, key) if forward else bisect_left(keys, key) - 1
-    return comparison.differences[at] if 0 <= at < len(comparison.differences) else None
+    found: list[Path] = []
+    while len(found) < count:
+        at = bisect_right(keys, key) if forward else bisect_left(keys, key) - 1
+        if not 0 <= at < len(keys):
+            break
+        found.append(comparison.differences[at].path)
+        key = keys[at]
+    return found
 
 
 #: Rows of levels that were worked out; a comparison never changes.

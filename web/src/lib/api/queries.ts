@@ -128,14 +128,20 @@ export async function askLines(looked: Looked, { path, ...asked }: Lines): Promi
   return found.lines;
 }
 
+/** Where the next difference is, or the one before; null where there is none. */
 export const neighbour = (looked: Looked, path: string[], way: 'next' | 'previous') => ({
   queryKey: ['neighbour', looked, path, way],
-  queryFn: () =>
-    got(
-      client.GET('/api/compare/neighbour', {
-        params: { query: { ...looked, path: JSON.stringify(path), way } },
-      }),
-    ),
+  queryFn: async (): Promise<string[] | null> => {
+    const query = { ...looked, path: JSON.stringify(path), way };
+    const { paths } = await got(client.GET('/api/compare/neighbours', { params: { query } }));
+    // the answer goes some way further, so that who goes on in either direction asks nothing
+    const back = way === 'next' ? 'previous' : 'next';
+    for (let at = 0; at + 1 < paths.length; at++) {
+      queryClient.setQueryData(['neighbour', looked, paths[at], way], paths[at + 1]);
+      queryClient.setQueryData(['neighbour', looked, paths[at + 1], back], paths[at]);
+    }
+    return paths[0] ?? null;
+  },
   ...forever,
 });
 

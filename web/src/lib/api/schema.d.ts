@@ -72,15 +72,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/compare/neighbour": {
+    "/api/compare/neighbours": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** @description Return where it is. */
-        get: operations["neighbour"];
+        /** @description Return where they are, nearest first. */
+        get: operations["neighbours"];
         put?: never;
         post?: never;
         delete?: never;
@@ -761,9 +761,9 @@ export interface components {
          * @enum {string}
          */
         MomentState: "new" | "changed" | "moved" | "recreated" | "gone";
-        /** @description Where the next difference is. */
-        NeighbourShape: {
-            path: string[] | null;
+        /** @description Where the next differences are. */
+        NeighboursShape: {
+            paths: string[][];
         };
         /** @description Something that belongs with what is picked. */
         OfferShape: {
@@ -1382,7 +1382,7 @@ export interface operations {
             };
         };
     };
-    neighbour: {
+    neighbours: {
         parameters: {
             query: {
                 /** @description How alike a move must be, 0 to 1. */
@@ -1420,7 +1420,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["NeighbourShape"];
+                    "application/json": components["schemas"]["NeighboursShape"];
                 };
             };
         };

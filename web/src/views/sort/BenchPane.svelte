@@ -27,7 +27,14 @@
   let { bench, looked, picks, live, onsource, onagainst, onchoose, onbackup }: Props = $props();
 
   let elsewhere = $state(false);
-  const past = createQuery(() => objectHistory(looked, bench.path));
+  // who goes quickly from one difference to the next does not ask for the past of each
+  const PASSING = 150;
+  let stayed = $state(false);
+  $effect(() => {
+    const timer = setTimeout(() => (stayed = true), PASSING);
+    return () => clearTimeout(timer);
+  });
+  const past = createQuery(() => ({ ...objectHistory(looked, bench.path), enabled: stayed }));
   const times = $derived((past.data?.since ?? []).map((s) => [s.attribute, sinceWhen(s)] as const));
   const since = $derived(Object.fromEntries(times));
   // what holds for all that differ is said once

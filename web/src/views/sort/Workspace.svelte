@@ -62,28 +62,28 @@
     );
   });
 
-  // What the next key most likely asks for is fetched ahead: the next difference with the rows
-  // around it, and what is in the row that is chosen.
+  // What the next key most likely asks for is fetched ahead: what is in the row that is chosen, the
+  // next difference with the rows around it and its bench, and the rows of the one after it.
   $effect(() => {
     if (path === undefined || !tree.top) return;
     const here = path;
     const ahead = tree;
     const timer = setTimeout(() => {
-      void ahead
-        .prepare(here)
-        .then(() => following(ahead, here))
-        // and the one after it, for those who go on at once
-        .then((next) => (next ? following(ahead, next) : undefined))
-        .then(() => queryClient.prefetchQuery(neighbour(looked, here, 'previous')))
-        .catch(() => undefined); // the key itself will tell what is wrong
+      void fetchAhead(ahead, here).catch(() => undefined); // the key itself will tell what is wrong
     }, AHEAD);
     return () => clearTimeout(timer);
   });
 
-  async function following(ahead: Tree, from: Path): Promise<Path | null | undefined> {
-    const found = await queryClient.fetchQuery(neighbour(looked, from, 'next'));
-    if (found.path) await ahead.prepare(found.path);
-    return found.path;
+  async function fetchAhead(ahead: Tree, here: Path): Promise<void> {
+    await ahead.prepare(here);
+    const next = await queryClient.fetchQuery(neighbour(looked, here, 'next'));
+    if (next) {
+      await ahead.prepare(next);
+      await queryClient.prefetchQuery(bench(looked, next));
+      const after = await queryClient.fetchQuery(neighbour(looked, next, 'next'));
+      if (after) await ahead.prepare(after);
+    }
+    await queryClient.prefetchQuery(neighbour(looked, here, 'previous'));
   }
 
   function choose(chosen: Path, backup = left): void {
@@ -94,10 +94,10 @@
   async function go(way: 'next' | 'previous'): Promise<void> {
     const from = path;
     const found = await queryClient.fetchQuery(neighbour(looked, from ?? [], way));
-    if (!found.path) return;
-    await tree.reveal(found.path);
+    if (!found) return;
+    await tree.reveal(found);
     // who chose something else in the meantime is not taken away from it
-    if (path === from) choose(found.path);
+    if (path === from) choose(found);
   }
 
   async function keyed(event: KeyboardEvent): Promise<void> {
