@@ -12,8 +12,7 @@ from keepsort.connectors.base import Endpoint
 from keepsort.connectors.exhibits.connector import Exhibits, open_exhibits
 from keepsort.core.compare import compare
 from keepsort.core.model import Path
-from keepsort.core.plan import PLAIN, Pick, plan_restore, plan_undo, rehearse, transplant
-from keepsort.core.plan.planning import offers
+from keepsort.core.plan import PLAIN, Pick, offers, plan_restore, plan_undo, rehearse, transplant
 from tests.connectors.contract import Contract, Desk, Keeper, content
 
 TOKEN = "seahorse"

@@ -4,8 +4,7 @@ import pytest
 
 from keepsort.core.compare import compare
 from keepsort.core.model import Path
-from keepsort.core.plan import AttributePick, Mismatch, Pick, Plan, plan_restore, rehearse
-from keepsort.core.plan.planning import offers
+from keepsort.core.plan import AttributePick, Mismatch, Pick, Plan, offers, plan_restore, rehearse
 from keepsort.core.snapshot import MemoryStore
 from tests.core.test_compare import grown, thing, unit
 from tests.core.trees import Tree
@@ -246,3 +245,23 @@ def test_what_named_two_objects_that_change_places_still_names_the_one_of_the_ba
     right = grown(unit("a", "two"), unit("b", "one"), (("g",), thing("g", member=["/a"])))
     plan = planned(left, right, Pick((), "branch"))
     assert {s.action for s in plan.steps} == {"move"}
+
+
+@pytest.mark.parametrize("first", ["the value", "the place", "all of it"])
+def test_an_object_picked_twice_is_picked_in_all_that_either_says(first: str) -> None:
+    left = grown(DIVERS, VISITORS, (("divers", "ansel"), thing("ansel", "1", title="Lead")))
+    right = grown(
+        DIVERS, VISITORS, (("visitors", "ansel"), thing("ansel", "1", title="Visitor", room="4"))
+    )
+    path = ("divers", "ansel")
+    value = Pick(path, "attributes", (AttributePick("title"),))
+    place = Pick(path, "attributes", (AttributePick("place"),))
+    picks = {
+        "the value": (value, place),
+        "the place": (place, value),
+        "all of it": (value, Pick(path)),
+    }
+    plan = planned(left, right, *picks[first])
+    assert [s.action for s in plan.steps] == ["move", "update"]
+    room = {} if first == "all of it" else {"room": "4"}
+    assert plan.steps[1].after == {"title": "Lead", **room}

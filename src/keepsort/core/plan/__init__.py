@@ -4,8 +4,9 @@ from keepsort.core.plan.composing import ABSENT, PLAIN, Absent, Composer, Edit, 
 from keepsort.core.plan.elsewhere import Clash, transplant
 from keepsort.core.plan.findings import Finding, Level
 from keepsort.core.plan.gathering import Sourced, gather
+from keepsort.core.plan.offering import Offer, offers
 from keepsort.core.plan.picks import AttributePick, Pick, Policy, Scope
-from keepsort.core.plan.planning import Offer, plan_restore
+from keepsort.core.plan.planning import plan_restore
 from keepsort.core.plan.rehearsal import Mismatch, rehearse
 from keepsort.core.plan.steps import Action, Plan, Step, changed_names, is_implied
 from keepsort.core.plan.undo import plan_undo
@@ -33,6 +34,7 @@ __all__ = [
     "changed_names",
     "gather",
     "is_implied",
+    "offers",
     "plan_restore",
     "plan_undo",
     "rehearse",

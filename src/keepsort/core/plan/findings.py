@@ -31,3 +31,19 @@ class Finding(msgspec.Struct, frozen=True, omit_defaults=True):
         """What the finding is confirmed by."""
         place = "/".join(self.path)
         return f"{self.code}:{place}" + (f"#{self.attribute}" if self.attribute else "")
+
+
+class Findings:
+    """Findings as they are made: in that order, each once."""
+
+    def __init__(self) -> None:
+        self._found: dict[str, Finding] = {}
+
+    def add(self, level: Level, code: str, path: Path, text: str, attribute: str = "") -> None:
+        """Note something, if it was not noted before."""
+        finding = Finding(level, code, text, path, attribute)
+        self._found.setdefault(finding.name, finding)
+
+    def all(self) -> tuple[Finding, ...]:
+        """Return what was found."""
+        return tuple(self._found.values())

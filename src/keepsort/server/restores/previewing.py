@@ -12,16 +12,17 @@ from keepsort.core.plan import (
     Composer,
     Finding,
     Mismatch,
+    Offer,
     Pick,
     Plan,
     Policy,
     Step,
+    offers,
     plan_restore,
     plan_undo,
     rehearse,
     transplant,
 )
-from keepsort.core.plan.planning import Offer, offers
 from keepsort.core.plan.rehearsal import holds, is_done
 from keepsort.core.snapshot import Snapshot
 from keepsort.server.accounts.models import User

@@ -1,0 +1,49 @@
+"""Adds what targets cannot do without: what is to hold them, and what they refer to."""
+
+from keepsort.core.plan.contents import attributes_of, written
+from keepsort.core.plan.references import references
+from keepsort.core.plan.taking import Taker
+from keepsort.core.plan.targets import Target
+
+
+def close_needs(taker: Taker) -> None:
+    """Bring parents and referenced objects that do not exist live, until nothing is wanting."""
+    targets = taker.targets.restored
+    work = sorted(targets)
+    while work:
+        target = targets[work.pop(0)]
+        before = set(targets)
+        if target.live is None or target.moved:
+            _need_parents(taker, target)
+        _need_references(taker, target)
+        work = sorted((*work, *(targets.keys() - before)))
+
+
+def _need_parents(taker: Taker, target: Target) -> None:
+    comparison = taker.comparison
+    for depth in range(len(target.path) - 1, len(comparison.left.at) - 1, -1):
+        above = target.path[:depth]
+        known = taker.targets.restored.get(comparison.names.keys(above))
+        for difference in comparison.at(above):
+            if known is not None:
+                # a parent that is picked only in part must come to its place all the same
+                known.moved = known.moved or difference.state == "moved"
+            elif difference.state in ("missing", "moved"):
+                taker.bring(difference, f"holds {target.name}")
+
+
+def _need_references(taker: Taker, target: Target) -> None:
+    comparison = taker.comparison
+    backup, live = comparison.left, comparison.right
+    schema, kind = backup.schema, target.node.entry.kind
+    now = live.attributes(target.live.entry) if target.live is not None else None
+    wanted = written(schema, target, attributes_of(backup, target.node), now)
+    for name, path in references(schema, kind, wanted):
+        if schema.names.keys(path) in taker.targets.restored:
+            continue
+        for difference in comparison.at(path):
+            if difference.state == "missing":
+                taker.bring(difference, f"{target.name} refers to it ({name})")
+        if backup.find(path) is None and live.find(path) is None:
+            text = f"{name} names {schema.notation.write(path)}, which exists nowhere."
+            taker.findings.add("note", "dangling", target.path, text, name)

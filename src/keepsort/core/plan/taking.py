@@ -1,0 +1,175 @@
+"""Turns picks into what is to be put back and what is to be taken away."""
+
+from collections.abc import Sequence
+
+from keepsort.core.compare import Comparison, Difference
+from keepsort.core.model import Path, Value
+from keepsort.core.plan.composing import ABSENT, Absent
+from keepsort.core.plan.contents import attributes_of, put_part
+from keepsort.core.plan.findings import Findings
+from keepsort.core.plan.picks import AttributePick, Pick, Policy
+from keepsort.core.plan.targets import Target, Targets
+
+_AS_PICKED = Pick(())
+
+
+class Taker:
+    """Takes picks one by one; `targets` is what they came to."""
+
+    def __init__(self, comparison: Comparison, policy: Policy, findings: Findings) -> None:
+        self.comparison = comparison
+        self.findings = findings
+        self.targets = Targets()
+        self._backup, self._live = comparison.left, comparison.right
+        self._schema = comparison.left.schema
+        self._keys = self._schema.names.keys
+        self._policy = policy
+        self._composed = any(kind.parts_in for kind in self._schema.kinds.values())
+
+    def take(self, picks: Sequence[Pick]) -> None:
+        """Take what a person picked."""
+        for pick in picks:
+            if pick.scope == "remove":
+                self._take_removal(pick)
+            elif pick.scope == "branch":
+                for difference in self._beneath(pick.path):
+                    if difference.state != "extra":
+                        self._take_difference(difference, pick)
+            else:
+                self._take_object(pick)
+
+    def bring(self, difference: Difference, reason: str) -> None:
+        """Take an object that nobody picked, because what was picked needs it."""
+        self._take_difference(difference, _AS_PICKED, reason)
+
+    def _beneath(self, path: Path) -> Sequence[Difference]:
+        found = self.comparison.beneath(path)
+        if not found and self._backup.find(path) is None and self._live.find(path) is None:
+            self._no_such_object(path)
+        return found
+
+    def _no_such_object(self, path: Path) -> None:
+        text = "There is no such object in the backup."
+        self.findings.add("stop", "no-such-object", path, text)
+
+    def _take_removal(self, pick: Pick) -> None:
+        count = 0
+        for difference in self.comparison.beneath(pick.path):
+            if difference.state == "extra" and difference.right is not None:
+                count += 1
+                holder = self._holder(difference.path)
+                if holder is None:
+                    self.targets.removals[self._keys(difference.path)] = difference.right
+                elif self._keys(holder) not in self.targets.removals:
+                    self._edit(holder, difference, ABSENT)
+        if not count:
+            text = "Nothing here is extra; nothing goes."
+            self.findings.add("note", "nothing-extra", pick.path, text)
+
+    def _take_object(self, pick: Pick) -> None:
+        here = self.comparison.at(pick.path)
+        differences = [d for d in here if d.left or d.state == "unreadable"]
+        if differences:
+            self._take_difference(differences[0], pick)
+        elif here:
+            text = "It is not in the backup. To take it away, pick its removal."
+            self.findings.add("stop", "not-in-backup", pick.path, text)
+        elif self._backup.find(pick.path) is None:
+            self._no_such_object(pick.path)
+        else:
+            text = "It is the same live; nothing to put back."
+            self.findings.add("note", "same", pick.path, text)
+
+    def _take_difference(self, difference: Difference, pick: Pick, reason: str = "") -> None:
+        if difference.state == "unreadable" or difference.left is None:
+            text = "It could not be read on both sides, so it cannot be put back."
+            self.findings.add("stop", "unreadable", difference.path, text)
+            return
+        policy = pick.policy or self._policy
+        if difference.right is not None and policy == "keep":
+            text = "It exists live and stays as it is: the policy keeps what exists."
+            self.findings.add("note", "kept", difference.path, text)
+            return
+        holder = self._holder(difference.path)
+        if holder is not None:
+            self._take_part(holder, difference, pick, policy)
+            return
+        parts = self._parts(difference, pick)
+        moved = difference.state == "moved" and (parts is None or "place" in parts)
+        if parts is not None:
+            parts.pop("place", None)
+        known = self.targets.restored.get(self._keys(difference.path))
+        if known is None:
+            self.targets.restored[self._keys(difference.path)] = Target(
+                difference.path, difference.left, difference.right, moved, parts, policy, reason
+            )
+            return
+        # what is picked twice is picked in all that either pick says
+        known.moved = known.moved or moved
+        if known.parts is not None:
+            known.parts = None if parts is None else known.parts | parts
+
+    def _parts(self, difference: Difference, pick: Pick) -> dict[str, AttributePick] | None:
+        """Return which attributes of an object are picked; None for all of them."""
+        if pick.scope != "attributes":
+            if difference.state == "recreated" and difference.attributes:
+                text = "Live has another object here; it gets these values and keeps its own id."
+                self.findings.add("confirm", "recreated", difference.path, text)
+            return None
+        parts = {a.name: a for a in pick.attributes}
+        for name in parts.keys() - set(difference.attributes):
+            self._check_part(difference, name)
+        if difference.right is None:
+            text = "It does not exist live, so the whole object comes with the attribute."
+            self.findings.add("note", "whole-object", difference.path, text)
+            return None
+        return parts
+
+    def _check_part(self, difference: Difference, name: str) -> None:
+        assert difference.left is not None
+        known = self._backup.attributes(difference.left.entry)
+        live = self._live.attributes(difference.right.entry) if difference.right else {}
+        if name != "place" and name not in known and name not in live:
+            text = f"Neither side has an attribute {name}."
+            self.findings.add("stop", "no-such-attribute", difference.path, text, name)
+
+    # Parts of objects that hold others in one of their attributes
+
+    def _holder(self, path: Path) -> Path | None:
+        """Return the object that holds what stands at `path` as a part of it, where one does."""
+        if not self._composed:
+            return None
+        for depth in range(len(path) - 1, len(self._backup.at) - 1, -1):
+            above = path[:depth]
+            node = self._backup.find(above) or self._live.find(above)
+            if node is not None and self._schema.parts_in(node.entry.kind):
+                return self.comparison.backup_path(above)
+        return None
+
+    def _take_part(self, holder: Path, difference: Difference, pick: Pick, policy: Policy) -> None:
+        """Turn the pick of a part into an edit of the object that holds it."""
+        assert difference.left is not None
+        wanted = attributes_of(self._backup, difference.left)
+        if difference.right is not None:
+            if policy == "fill":
+                return
+            if pick.scope == "attributes":
+                kind = difference.left.entry.kind
+                backup, wanted = wanted, attributes_of(self._live, difference.right)
+                for part in pick.attributes:
+                    put_part(self._schema.spec(kind, part.name), wanted, backup, part)
+        self._edit(holder, difference, wanted.get("value"))
+
+    def _edit(self, holder: Path, difference: Difference, value: Value | Absent) -> None:
+        for found in self.comparison.at(holder):
+            if found.left is not None and found.right is None:
+                self.bring(found, f"holds {difference.path[-1]}, and does not exist live")
+                return
+        key = self._keys(holder)
+        path = difference.path if difference.left else self.comparison.backup_path(difference.path)
+        self.targets.edits.setdefault(key, {})[path[len(holder) :]] = value
+        if key not in self.targets.restored:
+            live = self._live.find(self.comparison.live_path(holder))
+            node = self._backup.find(holder) or live
+            assert node is not None
+            self.targets.restored[key] = Target(holder, node, live, False, {}, self._policy, "")
