@@ -67,7 +67,8 @@ lint: setup $(NODE_STAMP)
 
 test: lint web
 	@cd web && npm run --silent test
-	@$(PY) -m pytest
+	@# most of it waits for servers; the browser's tests share one demo, so one process runs them all
+	@$(PY) -m pytest -n auto --maxprocesses 4 --dist loadgroup
 
 bench: setup web
 	@$(PY) -m benchmarks

@@ -2,6 +2,7 @@
 
 import contextlib
 import os
+import random
 import signal
 import socket
 import subprocess
@@ -11,10 +12,16 @@ from pathlib import Path
 
 
 def free_port() -> int:
-    """Return a port of the loopback interface that nobody uses now."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
+    """Return a port of the loopback interface that nobody uses now.
+
+    It lies beneath those that outgoing connections are given, which could take it before a server
+    does.
+    """
+    while True:
+        port = random.randrange(20_000, 32_000)
+        with contextlib.suppress(OSError), socket.socket() as probe:
+            probe.bind(("127.0.0.1", port))
+            return port
 
 
 def kept_port(folder: Path, name: str) -> int:

@@ -1,11 +1,19 @@
 """The whole demo, as `make demo` starts it, and a browser."""
 
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, Page, sync_playwright
 
 from demo.started import CHROMIUM, Demo, started
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Let all that need the demo run in one process where there are several."""
+    for item in items:
+        if Path(__file__).parent in item.path.parents:
+            item.add_marker(pytest.mark.xdist_group("demo"))
 
 
 @pytest.fixture(scope="session")

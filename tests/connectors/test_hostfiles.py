@@ -303,8 +303,9 @@ def keeper_host(tmp_path: FilePath) -> Iterator[Sshd]:
     (home / "roots").mkdir(mode=0o700)
     (home / "roots" / "inner.conf").write_text("a = b\n")
     os.chown(home, 7001, 7001)
-    for folder in (tmp_path, *tmp_path.parents[:2]):
-        folder.chmod(0o755)
+    for folder in (tmp_path, *tmp_path.parents):
+        if folder.stat().st_mode & 0o055 != 0o055:
+            folder.chmod(0o755)
     hashed = subprocess.run(
         ["openssl", "passwd", "-6", "low tide: 4 am"], check=True, capture_output=True, text=True
     ).stdout.strip()
