@@ -1,6 +1,7 @@
 """Snapshots: equal content gives equal digests, only what changed is stored, drafts are trees."""
 
 import random
+from bisect import bisect_left
 
 import pytest
 from hypothesis import given, settings
@@ -129,12 +130,33 @@ def test_long_values_lie_apart_and_come_back() -> None:
     assert found.attributes == {"notes": text, "photo": [photo, b"x"]}
 
 
-def test_pages_are_read_in_parts() -> None:
-    side = snapshot(flat(3000))
+@settings(max_examples=60, deadline=None)
+@given(
+    st.one_of(st.integers(0, 12), st.integers(13, 900)),
+    st.booleans(),
+    st.lists(st.tuples(st.integers(0, 950), st.none() | st.integers(0, 400)), max_size=8),
+    st.lists(st.integers(-1, 1900), max_size=8),
+)
+def test_any_part_of_a_level_is_read_by_number_and_by_name(
+    count: int, large: bool, parts: list[tuple[int, int | None]], places: list[int]
+) -> None:
+    # every other number is a name, so that the odd ones lie between two
+    names = [f"keeper {number * 2:05}" for number in range(count)]
+    tree: Tree = {(): ConfigObject(name="", kind="group")}
+    tree |= {(name,): ConfigObject(name=name, kind="keeper") for name in names}
+    side = snapshot(tree, large=large)
     top = side.top()
-    assert [n.entry.name for n in side.children(top, 1500, 2)] == ["keeper 01500", "keeper 01501"]
-    assert side.children(top, 2999, 10)[0].path == ("keeper 02999",)
-    assert len(side.children(top)) == 3000
+    assert [node.entry.name for node in side.children(top)] == names
+    for start, limit in parts:
+        wanted = names[start:] if limit is None else names[start : start + limit]
+        found = side.children(top, start, limit)
+        assert [node.entry.name for node in found] == wanted
+        assert [node.path for node in found] == [(name,) for name in wanted]
+    for place in places:
+        name = f"keeper {place:05}"
+        assert side.rank(top, side.schema.names.key(name)) == bisect_left(names, name)
+        child = side.child(top, name)
+        assert (child.path if child else None) == ((name,) if name in names else None)
 
 
 def test_a_stream_that_makes_no_tree_is_refused() -> None:

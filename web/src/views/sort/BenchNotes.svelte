@@ -4,13 +4,17 @@
   import { plainName, type Path } from '$lib/model/paths';
   import SuggestedMove from './SuggestedMove.svelte';
 
-  /** What a person should know of how this object differs, beside its values. */
+  /**
+   * What a person should know of how this object differs, beside its values. While it is not known
+   * yet since when it does, the line for it is kept free, so that nothing moves under the mouse.
+   */
   interface Props {
     bench: Bench;
     since: string;
+    waits: boolean;
     onchoose: (path: Path) => void;
   }
-  let { bench, since, onchoose }: Props = $props();
+  let { bench, since, waits, onchoose }: Props = $props();
 
   let allShown = $state(false);
   const SHOWN = 3;
@@ -51,6 +55,6 @@
       >{/if}.
   </p>
 {/if}
-{#if since}
-  <p class="mb-1 text-sm text-ink-2">Live {since}.</p>
+{#if since || waits}
+  <p class="mb-1 text-sm text-ink-2">{since ? `Live ${since}.` : '\u00a0'}</p>
 {/if}

@@ -95,7 +95,12 @@
   {onsource}
   {onagainst}
 />
-<BenchNotes {bench} since={sinceAll} {onchoose} />
+<BenchNotes
+  {bench}
+  since={sinceAll}
+  waits={past.isPending && own.length > 0 && !onlyLeft && !onlyRight}
+  {onchoose}
+/>
 
 <div
   class="grid grid-cols-[128px_minmax(0,1fr)_38px_minmax(0,1fr)] gap-x-2.5 border-b border-line-strong py-0.5 text-sm text-ink-2"

@@ -39,7 +39,11 @@
   }
 </script>
 
-<div class="my-1.5 flex items-center gap-2 text-xs text-ink-2" role="group" aria-label="History">
+<div
+  class="my-1.5 flex min-h-11.5 items-center gap-2 text-xs text-ink-2"
+  role="group"
+  aria-label="History"
+>
   <span class="shrink-0">history</span>
   {#if moments.length > shown.length}
     <button class="link shrink-0" onclick={() => (all = true)}

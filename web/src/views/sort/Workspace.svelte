@@ -10,6 +10,7 @@
     queryClient,
     type Looked,
   } from '$lib/api/queries';
+  import { fetchAhead } from '$lib/model/ahead';
   import { lookedAt, setParameter } from '$lib/model/looked.svelte';
   import type { Path } from '$lib/model/paths';
   import { Picks } from '$lib/model/picks.svelte';
@@ -62,29 +63,16 @@
     );
   });
 
-  // What the next key most likely asks for is fetched ahead: what is in the row that is chosen, the
-  // next difference with the rows around it and its bench, and the rows of the one after it.
+  // What the next key most likely asks for is fetched ahead, as long as the person stays here.
   $effect(() => {
     if (path === undefined || !tree.top) return;
-    const here = path;
-    const ahead = tree;
-    const timer = setTimeout(() => {
-      void fetchAhead(ahead, here).catch(() => undefined); // the key itself will tell what is wrong
-    }, AHEAD);
-    return () => clearTimeout(timer);
+    const stay = { over: false };
+    const timer = setTimeout(fetchAhead, AHEAD, looked, tree, path, stay);
+    return () => {
+      clearTimeout(timer);
+      stay.over = true;
+    };
   });
-
-  async function fetchAhead(ahead: Tree, here: Path): Promise<void> {
-    await ahead.prepare(here);
-    const next = await queryClient.fetchQuery(neighbour(looked, here, 'next'));
-    if (next) {
-      await ahead.prepare(next);
-      await queryClient.prefetchQuery(bench(looked, next));
-      const after = await queryClient.fetchQuery(neighbour(looked, next, 'next'));
-      if (after) await ahead.prepare(after);
-    }
-    await queryClient.prefetchQuery(neighbour(looked, here, 'previous'));
-  }
 
   function choose(chosen: Path, backup = left): void {
     searchParams.set('at', JSON.stringify(chosen));

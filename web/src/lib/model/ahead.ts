@@ -1,0 +1,36 @@
+import { bench, neighbour, objectHistory, queryClient, type Looked } from '$lib/api/queries';
+import type { Path } from './paths';
+import type { Tree } from './tree.svelte';
+
+/**
+ * Fetches what a person at `here` most likely asks for next, the likeliest first: what is beneath
+ * this row, the next difference with the rows around it and its bench, the rows of the one after
+ * it, and the difference before. `stay.over` says that the person has gone on.
+ */
+export async function fetchAhead(
+  looked: Looked,
+  tree: Tree,
+  here: Path,
+  stay: { over: boolean },
+): Promise<void> {
+  const steps = [
+    () => tree.prepare(here),
+    async () => (next = await queryClient.fetchQuery(neighbour(looked, here, 'next'))),
+    () => next && tree.prepare(next),
+    () => next && queryClient.prefetchQuery(bench(looked, next)),
+    async () => (after = next && (await queryClient.fetchQuery(neighbour(looked, next, 'next')))),
+    () => after && tree.prepare(after),
+    () => queryClient.prefetchQuery(neighbour(looked, here, 'previous')),
+    () => next && queryClient.prefetchQuery(objectHistory(looked, next)),
+  ];
+  let next: Path | null = null;
+  let after: Path | null = null;
+  try {
+    for (const step of steps) {
+      if (stay.over) return;
+      await step();
+    }
+  } catch {
+    // the key itself will tell what is wrong
+  }
+}
