@@ -40,6 +40,23 @@ def test_picking_all_of_a_filtered_list(sort: Page) -> None:
     tray.get_by_role("button", name="empty").click()
 
 
+def test_what_is_let_go_in_a_picked_branch_stays_as_it_is(sort: Page) -> None:
+    tray = sort.get_by_role("complementary", name="Tray")
+    pick = sort.get_by_role("tree").get_by_role("checkbox")
+    pick.and_(sort.get_by_label("Put back all 2 in volunteers")).click()
+    expect(tray.get_by_role("button", name="Preview 2 steps")).to_be_visible()
+    pick.and_(sort.get_by_label("Put back Imke Farrow")).click()
+    expect(tray.get_by_text("but Imke Farrow")).to_be_visible()
+    expect(pick.and_(sort.get_by_label("Put back all 2 in volunteers"))).to_have_attribute(
+        "aria-checked", "mixed"
+    )
+    tray.get_by_role("button", name="Preview 1 step").click()
+    expect(sort.get_by_text("Tobin Achterberg").first).to_be_visible()
+    expect(sort.get_by_text("Imke Farrow")).to_have_count(0)
+    sort.go_back()
+    tray.get_by_role("button", name="empty").click()
+
+
 def test_a_suggested_move_can_be_taken_apart(sort: Page) -> None:
     tree = sort.get_by_role("tree")
     tree.get_by_text("sensor-bridge", exact=True).click()

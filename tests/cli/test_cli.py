@@ -133,6 +133,8 @@ def test_policies_and_branches(command: Command, slapd: Slapd) -> None:
     assert [s["attributes"] for s in filled["steps"] if s["action"] == "update"] == [
         ["telephoneNumber"]
     ]
+    some = command.json("preview", number, *everything, "--leave", dn("Ansel Brandvold"))
+    assert [s["path"] for s in some["steps"]] == [dn("Imke Farrow")]
     moved = f"dn: {dn('Ansel Brandvold')}\nchangetype: modrdn\nnewrdn: cn=A\ndeleteoldrdn: 1\n"
     slapd.change(f"{moved}newsuperior: ou=visitors,{SUFFIX}\n")
     compared = command.json("compare", number)

@@ -111,6 +111,28 @@ def test_what_an_object_needs_comes_from_its_own_backup() -> None:
         gather(base, live, [Sourced(Pick(("nowhere",)), source)])
 
 
+def test_what_the_backup_itself_gives_goes_before_a_branch_of_another() -> None:
+    def keeper(**attributes: object) -> ConfigObject:
+        return ConfigObject(name="ansel", kind="keeper", identity="a", attributes=attributes)
+
+    def divers(ansel: ConfigObject) -> Tree:
+        return {
+            (): ConfigObject(name="", kind="group"),
+            ("divers",): ConfigObject(name="divers", kind="group"),
+            ("divers", "ansel"): ansel,
+        }
+
+    store = MemoryStore()
+    base = snapshot(divers(keeper(title="Lead diver", notes="new")), store)
+    source = snapshot(divers(keeper(title="Diver", notes="old")), store)
+    title = Pick(("divers", "ansel"), "attributes", (AttributePick("title"),))
+    both = [Sourced(Pick(("divers",), "branch"), source), Sourced(title, base)]
+    for picked in (both, both[::-1]):
+        found = gather(base, base, picked).get(("divers", "ansel"))
+        assert found is not None
+        assert found.attributes == {"title": "Lead diver", "notes": "old"}
+
+
 def _within(tree: Tree, branch: Path) -> dict[Path, object]:
     return content({p: obj for p, obj in tree.items() if is_beneath(p, branch)})
 

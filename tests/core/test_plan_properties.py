@@ -5,7 +5,7 @@ from hypothesis import strategies as st
 
 from keepsort.core.compare import compare
 from keepsort.core.model import is_beneath
-from keepsort.core.plan import Pick, plan_restore, plan_undo, rehearse
+from keepsort.core.plan import AttributePick, LeftOut, Pick, plan_restore, plan_undo, rehearse
 from keepsort.core.snapshot import MemoryStore
 from tests.core.trees import Tree, as_tree, content, snapshot, trees
 
@@ -105,3 +105,54 @@ def test_plans_are_deterministic_and_steps_stand_in_order(backup: Tree, live: Tr
     assert one == two
     for step in one.steps:
         assert all(need < step.number for need in step.needs)
+
+
+@settings(max_examples=300, deadline=None)
+@given(trees(), trees(), st.data())
+def test_it_does_not_matter_how_picks_are_ordered_and_split(
+    backup: Tree, live: Tree, data: st.DataObject
+) -> None:
+    store = MemoryStore()
+    left, right = snapshot(backup, store), snapshot(live, store)
+    comparison = compare(left, right)
+    together: list[Pick] = []
+    apart: list[Pick] = []
+    for difference in comparison.differences:
+        take = data.draw(st.sampled_from(["nothing", "the object", "parts"]))
+        if difference.state == "extra" or take == "nothing":
+            continue
+        names = [*difference.attributes, *(["place"] if difference.state == "moved" else [])]
+        if take == "the object" or not names:
+            together.append(Pick(difference.path))
+            apart.append(Pick(difference.path))
+            continue
+        parts = tuple(AttributePick(name) for name in names if data.draw(st.booleans()))
+        if parts:
+            together.append(Pick(difference.path, "attributes", parts))
+            apart += [Pick(difference.path, "attributes", (part,)) for part in parts]
+    apart = data.draw(st.permutations(apart))
+    one, two = plan_restore(comparison, together), plan_restore(comparison, apart)
+    assert one.steps == two.steps
+    assert set(one.findings) == set(two.findings)
+
+
+@settings(max_examples=300, deadline=None)
+@given(trees(), trees(), st.data())
+def test_a_branch_without_some_is_all_the_others_picked_one_by_one(
+    backup: Tree, live: Tree, data: st.DataObject
+) -> None:
+    store = MemoryStore()
+    left, right = snapshot(backup, store), snapshot(live, store)
+    comparison = compare(left, right)
+    branch = data.draw(st.sampled_from(sorted(backup)))
+    inside = [d.path for d in comparison.beneath(branch) if d.state != "extra"]
+    out = data.draw(st.lists(st.sampled_from(inside), max_size=3)) if inside else []
+    without = tuple(LeftOut(path, data.draw(st.booleans())) for path in out)
+    kept = [
+        path
+        for path in inside
+        if not any(path == w.path if w.alone else is_beneath(path, w.path) for w in without)
+    ]
+    whole = plan_restore(comparison, [Pick(branch, "branch", without=without)])
+    single = plan_restore(comparison, [Pick(path) for path in kept])
+    assert whole.steps == single.steps

@@ -228,6 +228,9 @@ def compare(backup: str, against: str, branch: str, as_json: bool) -> None:
     metavar="BACKUP PATH",
     help="Pick from another backup of the system too.",
 )
+@click.option(
+    "--leave", multiple=True, help="Leave the object at PATH, and all beneath it, out of a branch."
+)
 @click.option("--remove-extra", multiple=True, help="Take away extra objects at PATH.")
 @click.option(
     "--policy", type=click.Choice(["overwrite", "keep", "fill"]), default="overwrite",
@@ -238,13 +241,14 @@ def preview(
     backup: str,
     pick: tuple[str, ...],
     pick_from: tuple[tuple[str, str], ...],
+    leave: tuple[str, ...],
     remove_extra: tuple[str, ...],
     policy: "Policy",
     as_json: bool,
 ) -> None:
     """Plan a restore and show what it will do; writes nothing to the live system."""
     from keepsort.cli.showing import show_plan
-    from keepsort.core.plan import Pick
+    from keepsort.core.plan import LeftOut, Pick
     from keepsort.server.picking import find_path, read_pick
     from keepsort.server.restores import previewing
     from keepsort.server.snapshots.models import Record
@@ -255,12 +259,13 @@ def preview(
     look = take(record.system, Record.Kind.LOOK)
     found = compared(record, look)
     trees = [found.left, found.right]
-    picks = [read_pick(trees, text) for text in pick]
+    without = tuple(LeftOut(find_path(trees, text)) for text in leave)
+    picks = [read_pick(trees, text, without) for text in pick]
     picks += [Pick(find_path(trees, text), "remove") for text in remove_extra]
     others = []
     for number, text in pick_from:
         other = find_record(number, Record.Kind.BACKUP)
-        others.append((read_pick([open_snapshot(other)], text), other))
+        others.append((read_pick([open_snapshot(other)], text, without), other))
     plan = previewing.preview(record, picks, policy, look=look, others=others)
     show_plan(Output(as_json), plan)
 

@@ -4,7 +4,7 @@ import re
 
 from keepsort.core.model import Path
 from keepsort.core.model.notation import read_slash
-from keepsort.core.plan import AttributePick, Pick
+from keepsort.core.plan import AttributePick, LeftOut, Pick
 from keepsort.core.snapshot import Snapshot
 from keepsort.server.problems import NotFound, Problem
 
@@ -40,12 +40,15 @@ def find_path(trees: list[Snapshot], text: str) -> Path:
     )
 
 
-def read_pick(trees: list[Snapshot], text: str) -> Pick:
-    """Read ``PATH``, ``PATH/**``, ``PATH#attribute`` or ``PATH#attribute@N``."""
+def read_pick(trees: list[Snapshot], text: str, without: tuple[LeftOut, ...] = ()) -> Pick:
+    """Read ``PATH``, ``PATH/**``, ``PATH#attribute`` or ``PATH#attribute@N``.
+
+    without: what is left out of a branch.
+    """
+    if text == "**":
+        return Pick((), "branch", without=without)
     if text.endswith("/**"):
-        return Pick(find_path(trees, text[:-3] or "/"), "branch")
-    if text.endswith("**") and text in ("**", "/**"):
-        return Pick((), "branch")
+        return Pick(find_path(trees, text[:-3] or "/"), "branch", without=without)
     place, mark, attribute = text.rpartition("#")
     if not mark or _exists(trees, text):
         return Pick(find_path(trees, text), "object")
@@ -67,28 +70,3 @@ def _exists(trees: list[Snapshot], text: str) -> bool:
     except Problem:
         return False
     return True
-
-
-def merged(picks: list[Pick]) -> list[Pick]:
-    """Join picks of single attributes and hunks of one object into one pick."""
-    result: list[Pick] = []
-    for pick in picks:
-        same = next(
-            (n for n, p in enumerate(result) if p.path == pick.path and p.scope == "attributes"),
-            None,
-        )
-        if pick.scope != "attributes" or same is None:
-            result.append(pick)
-            continue
-        parts = {a.name: a for a in result[same].attributes}
-        for part in pick.attributes:
-            known = parts.get(part.name)
-            if known is None or part.whole:
-                parts[part.name] = part
-            elif not known.whole:
-                parts[part.name] = AttributePick(
-                    part.name, known.add + part.add, known.remove + part.remove,
-                    tuple(sorted({*known.hunks, *part.hunks})),
-                )  # fmt: skip
-        result[same] = Pick(pick.path, "attributes", tuple(parts.values()))
-    return result

@@ -5,7 +5,7 @@ from keepsort.core.plan.elsewhere import Clash, transplant
 from keepsort.core.plan.findings import Finding, Level
 from keepsort.core.plan.gathering import Sourced, gather
 from keepsort.core.plan.offering import Offer, offers
-from keepsort.core.plan.picks import AttributePick, Pick, Policy, Scope
+from keepsort.core.plan.picks import AttributePick, LeftOut, Pick, Policy, Scope
 from keepsort.core.plan.planning import plan_restore
 from keepsort.core.plan.rehearsal import Mismatch, rehearse
 from keepsort.core.plan.steps import Action, Plan, Step, changed_names, is_implied
@@ -21,6 +21,7 @@ __all__ = [
     "Composer",
     "Edit",
     "Finding",
+    "LeftOut",
     "Level",
     "Mismatch",
     "Offer",

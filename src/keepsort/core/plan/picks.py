@@ -1,5 +1,6 @@
 """What a person picked."""
 
+from collections.abc import Sequence
 from typing import Literal
 
 import msgspec
@@ -34,11 +35,53 @@ class AttributePick(msgspec.Struct, frozen=True, omit_defaults=True):
         """Tell whether the attribute is picked as a whole."""
         return not (self.add or self.remove or self.hunks)
 
+    def joined(self, other: "AttributePick") -> "AttributePick":
+        """Return what is picked where both are."""
+        if self.whole or other.whole:
+            return AttributePick(self.name)
+        return AttributePick(
+            self.name, self.add + other.add, self.remove + other.remove,
+            tuple(sorted({*self.hunks, *other.hunks})),
+        )  # fmt: skip
+
+
+class LeftOut(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What stays as it is within a picked branch: an object and all beneath it.
+
+    alone: only the object itself; what is beneath it is picked all the same.
+    """
+
+    path: Path
+    alone: bool = False
+
 
 class Pick(msgspec.Struct, frozen=True, omit_defaults=True):
-    """One thing picked: a path in the backup (for removal: live), and how much of it."""
+    """One thing picked: a path in the backup (for removal: live), and how much of it.
+
+    without: what is left out of a branch.
+    """
 
     path: Path
     scope: Scope = "object"
     attributes: tuple[AttributePick, ...] = ()
     policy: Policy | None = None
+    without: tuple[LeftOut, ...] = ()
+
+
+def merged(picks: Sequence[Pick]) -> list[Pick]:
+    """Join picks of single attributes, and of parts of them, of one object into one pick."""
+    result: list[Pick] = []
+    number: dict[Path, int] = {}
+    for pick in picks:
+        if pick.scope != "attributes" or pick.path not in number:
+            if pick.scope == "attributes":
+                number[pick.path] = len(result)
+            result.append(pick)
+            continue
+        first = result[number[pick.path]]
+        parts = {part.name: part for part in first.attributes}
+        for part in pick.attributes:
+            known = parts.get(part.name)
+            parts[part.name] = part if known is None else known.joined(part)
+        result[number[pick.path]] = msgspec.structs.replace(first, attributes=tuple(parts.values()))
+    return result

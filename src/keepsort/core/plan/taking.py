@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 
 from keepsort.core.compare import Comparison, Difference
-from keepsort.core.model import Path, Value
+from keepsort.core.model import Path, Value, is_beneath
 from keepsort.core.plan.composing import ABSENT, Absent
 from keepsort.core.plan.contents import attributes_of, put_part
 from keepsort.core.plan.findings import Findings
-from keepsort.core.plan.picks import AttributePick, Pick, Policy
+from keepsort.core.plan.picks import AttributePick, Pick, Policy, merged
 from keepsort.core.plan.targets import Target, Targets
 
 _AS_PICKED = Pick(())
@@ -28,13 +28,11 @@ class Taker:
 
     def take(self, picks: Sequence[Pick]) -> None:
         """Take what a person picked."""
-        for pick in picks:
+        for pick in merged(picks):
             if pick.scope == "remove":
                 self._take_removal(pick)
             elif pick.scope == "branch":
-                for difference in self._beneath(pick.path):
-                    if difference.state != "extra":
-                        self._take_difference(difference, pick)
+                self._take_branch(pick)
             else:
                 self._take_object(pick)
 
@@ -42,11 +40,21 @@ class Taker:
         """Take an object that nobody picked, because what was picked needs it."""
         self._take_difference(difference, _AS_PICKED, reason)
 
-    def _beneath(self, path: Path) -> Sequence[Difference]:
+    def _take_branch(self, pick: Pick) -> None:
+        path = pick.path
         found = self.comparison.beneath(path)
         if not found and self._backup.find(path) is None and self._live.find(path) is None:
             self._no_such_object(path)
-        return found
+        for difference in found:
+            if difference.state != "extra" and not self._is_left_out(difference.path, pick):
+                self._take_difference(difference, pick)
+
+    def _is_left_out(self, path: Path, pick: Pick) -> bool:
+        key = self._keys(path)
+        return any(
+            key == self._keys(out.path) if out.alone else is_beneath(key, self._keys(out.path))
+            for out in pick.without
+        )
 
     def _no_such_object(self, path: Path) -> None:
         text = "There is no such object in the backup."

@@ -394,12 +394,20 @@ class AttributePickShape(Shape):
     hunks = serializers.ListField(child=serializers.IntegerField(min_value=1), default=list)
 
 
+class LeftOutShape(Shape):
+    """What is left out of a picked branch; only the object itself where `alone`."""
+
+    path = _path()
+    alone = serializers.BooleanField(default=False)
+
+
 class PickShape(Shape):
     """One thing picked; from the backup that is looked at where `backup` is null."""
 
     path = _path()
     scope = serializers.ChoiceField(choices=("object", "branch", "attributes", "remove"))
     attributes = AttributePickShape(many=True, default=list)
+    without = LeftOutShape(many=True, default=list)
     backup = serializers.IntegerField(allow_null=True, default=None)
 
 

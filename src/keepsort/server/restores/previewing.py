@@ -26,7 +26,6 @@ from keepsort.core.plan import (
 from keepsort.core.plan.rehearsal import holds, is_done
 from keepsort.core.snapshot import Snapshot
 from keepsort.server.accounts.models import User
-from keepsort.server.picking import merged
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
 from keepsort.server.snapshots.models import Record
@@ -61,8 +60,8 @@ def draft_plan(
     others: Sequence[tuple[Pick, Record]] = (),
 ) -> tuple[Comparison, Plan, list[Offer]]:
     """Plan without asking the system and without keeping the plan: what the tray shows."""
-    comparison = compared_with(backup, look, others, terms)
-    every = merged([*picks, *(pick for pick, _ in others)])
+    comparison = compared_with(backup, look, picks, others, terms)
+    every = [*picks, *(pick for pick, _ in others)]
     plan = plan_restore(comparison, every, policy=policy, composer=composer_of(backup.system))
     return comparison, plan, offers(comparison, plan)
 

@@ -96,10 +96,15 @@ def _compare(left: Snapshot, right: Snapshot, terms: Terms, known: dict[str, str
 
 
 def compared_with(
-    left: Record, right: Record, others: Sequence[tuple[Pick, Record]], terms: Terms = _AS_SAVED
+    left: Record,
+    right: Record,
+    picks: Sequence[Pick],
+    others: Sequence[tuple[Pick, Record]],
+    terms: Terms = _AS_SAVED,
 ) -> Comparison:
     """Compare a backup that has in it what is picked from other backups of the system.
 
+    picks: those of the backup itself; within a branch of another backup, they go before it.
     Raises `Problem` if a pick cannot be made of its backup.
     """
     if not others:
@@ -111,8 +116,16 @@ def compared_with(
     keys = tree.schema.names.keys
     if not all(is_beneath(keys(pick.path), keys(tree.at)) for pick, _ in others):
         tree = grafted(tree, live)
+    branches = [keys(pick.path) for pick, _ in others if pick.scope == "branch"]
+    sourced = [Sourced(pick, open_snapshot(record)) for pick, record in others] + [
+        Sourced(pick, tree)
+        for pick in picks
+        if pick.scope in ("object", "attributes")
+        and any(is_beneath(keys(pick.path), branch) for branch in branches)
+        and tree.find(pick.path) is not None
+    ]
     try:
-        tree = gather(tree, live, [Sourced(pick, open_snapshot(r)) for pick, r in others])
+        tree = gather(tree, live, sourced)
     except KeyError as error:
         place = tree.schema.notation.write(error.args[0])
         raise Problem(

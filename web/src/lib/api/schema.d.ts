@@ -721,6 +721,12 @@ export interface components {
          * @enum {string}
          */
         KindEnum: "backup" | "look";
+        /** @description What is left out of a picked branch; only the object itself where `alone`. */
+        LeftOutShapeRequest: {
+            path: string[];
+            /** @default false */
+            alone: boolean;
+        };
         /**
          * @description * `stop` - stop
          *     * `ask` - ask
@@ -810,6 +816,7 @@ export interface components {
             path: string[];
             scope: components["schemas"]["ScopeEnum"];
             attributes?: components["schemas"]["AttributePickShapeRequest"][];
+            without?: components["schemas"]["LeftOutShapeRequest"][];
             backup?: number | null;
         };
         /** @description What is picked, on which two records. */

@@ -9,15 +9,25 @@ export interface PickedAttribute {
   hunks: number[];
 }
 
+/** What stays as it is within a picked branch: an object with all beneath it, or it alone. */
+export interface LeftOut {
+  path: Path;
+  alone: boolean;
+}
+
 export interface PickedThing {
   path: Path;
   scope: 'object' | 'branch' | 'attributes' | 'remove';
   attributes: PickedAttribute[];
+  without: LeftOut[];
   /** The backup that it comes from. */
   backup: number;
 }
 
 export type PickState = 'none' | 'some' | 'all';
+
+const isLeftOut = (path: Path, { path: out, alone }: LeftOut): boolean =>
+  alone ? samePath(path, out) : isBeneath(path, out);
 
 const whole = (name: string): PickedAttribute => ({ name, add: [], remove: [], hunks: [] });
 const isWhole = (part: PickedAttribute): boolean =>
@@ -25,7 +35,7 @@ const isWhole = (part: PickedAttribute): boolean =>
 
 /** What was in the tray of each system before, so that another version does not forget it. */
 const pasts = new Map<string, PickedThing[][]>();
-const placeOf = (system: number): string => `picks:${system}`;
+const placeOf = (system: number): string => `tray:${system}`;
 
 /** Empties the tray of a system whose picks are being carried out. */
 export function emptyTray(system: number): void {
@@ -89,27 +99,58 @@ export class Picks {
     return this.things.filter((t) => t.backup === this.left);
   }
 
+  /** The picked branches that a path lies in, the nearest first, though it may be left out. */
+  private branchesAround(path: Path): PickedThing[] {
+    return this.here()
+      .filter((t) => t.scope === 'branch' && isBeneath(path, t.path))
+      .sort((a, b) => b.path.length - a.path.length);
+  }
+
+  /** The picked branch that brings what is at a path. */
   private branchOver(path: Path): PickedThing | undefined {
-    return this.here().find((t) => t.scope === 'branch' && isBeneath(path, t.path));
+    return this.branchesAround(path).find((t) => !t.without.some((out) => isLeftOut(path, out)));
+  }
+
+  /** What is in the tray, with other things left out of one of its branches. */
+  private with(branch: PickedThing, without: LeftOut[]): PickedThing[] {
+    return this.things.map((t) => (t === branch ? { ...t, without } : t));
   }
 
   /** How much of a row is picked. */
   stateOf(path: Path, state: string): PickState {
     if (state === 'extra') return this.own(path)?.scope === 'remove' ? 'all' : 'none';
-    if (this.branchOver(path) || this.own(path)?.scope === 'object') return 'all';
+    const over = this.branchOver(path);
+    if (over) return over.without.some((out) => isBeneath(out.path, path)) ? 'some' : 'all';
+    if (this.own(path)?.scope === 'object') return 'all';
     const touched = this.things.some((t) => isBeneath(t.path, path));
     return touched ? 'some' : 'none';
   }
 
-  /** Picks a row, or lets it go: an extra object is picked for removal, a branch with all in it. */
+  /**
+   * Picks a row, or lets it go: an extra object is picked for removal, a branch with all in it.
+   * What is let go within a picked branch is left out of it, and the rest stays picked.
+   */
   toggleRow(path: Path, state: string, hasBeneath: boolean): void {
-    const picked = this.stateOf(path, state) === 'all';
-    const others = this.things.filter((t) => !samePath(t.path, path));
-    if (picked) {
+    if (this.stateOf(path, state) === 'all') {
       const over = this.branchOver(path);
-      this.set(others.filter((t) => t !== over));
+      if (state !== 'extra' && over && !samePath(over.path, path))
+        this.set(this.with(over, [...over.without, { path, alone: false }]));
+      else this.set(this.things.filter((t) => !samePath(t.path, path)));
       return;
     }
+    const around = state === 'extra' ? undefined : this.branchesAround(path)[0];
+    const without = around?.without.filter((out) => !isBeneath(out.path, path)) ?? [];
+    if (around && !without.some((out) => isLeftOut(path, out))) {
+      // what was picked by itself in there comes with the branch now
+      const stays = (t: PickedThing): boolean =>
+        t.backup !== this.left ||
+        t.scope === 'remove' ||
+        !isBeneath(t.path, path) ||
+        (t.scope === 'branch' && samePath(t.path, around.path));
+      this.set(this.with(around, without).filter(stays));
+      return;
+    }
+    const others = this.things.filter((t) => !samePath(t.path, path));
     const scope = state === 'extra' ? 'remove' : hasBeneath ? 'branch' : 'object';
     const kept =
       scope === 'branch'
@@ -117,7 +158,15 @@ export class Picks {
             (t) => t.scope === 'remove' || t.backup !== this.left || !isBeneath(t.path, path),
           )
         : others;
-    this.set([...kept, { path, scope, attributes: [], backup: this.left }]);
+    this.set([...kept, this.thing(path, scope)]);
+  }
+
+  private thing(
+    path: Path,
+    scope: PickedThing['scope'],
+    attributes: PickedAttribute[] = [],
+  ): PickedThing {
+    return { path, scope, attributes, without: [], backup: this.left };
   }
 
   private part(path: Path, name: string): PickedAttribute | undefined {
@@ -210,12 +259,9 @@ export class Picks {
     const wanted = rows.filter((row) => this.stateOf(row.path, row.state) !== 'all');
     const paths = new Set(wanted.map((row) => keyOf(row.path)));
     const kept = this.things.filter((t) => !paths.has(keyOf(t.path)));
-    const added = wanted.map(({ path, state }) => ({
-      path,
-      scope: state === 'extra' ? ('remove' as const) : ('object' as const),
-      attributes: [],
-      backup: this.left,
-    }));
+    const added = wanted.map((row) =>
+      this.thing(row.path, row.state === 'extra' ? 'remove' : 'object'),
+    );
     if (added.length) this.set([...kept, ...added]);
   }
 
@@ -226,12 +272,11 @@ export class Picks {
   private setParts(path: Path, attributes: PickedAttribute[]): void {
     const over = this.branchOver(path);
     const names = new Set(attributes.map((a) => a.name));
-    const others = this.things
-      .filter((t) => t !== over)
-      .flatMap((t) => (samePath(t.path, path) ? this.leftOf(t, names) : [t]));
-    const own = attributes.length
-      ? [{ path, scope: 'attributes' as const, attributes, backup: this.left }]
-      : ([] as PickedThing[]);
+    const things = over ? this.with(over, [...over.without, { path, alone: true }]) : this.things;
+    const others = things.flatMap((t) =>
+      t.scope !== 'branch' && samePath(t.path, path) ? this.leftOf(t, names) : [t],
+    );
+    const own = attributes.length ? [this.thing(path, 'attributes', attributes)] : [];
     this.set([...others, ...own]);
   }
 

@@ -87,4 +87,70 @@ describe('picks', () => {
     emptyTray(3);
     expect(new Picks(3, 20).things).toEqual([]);
   });
+
+  it('leave out of a branch what is let go in it, and nothing else', () => {
+    const picks = new Picks(1, 2);
+    const divers = ['ou=divers'];
+    const [deep, deeper] = [
+      ['ou=divers', 'ou=deep'],
+      ['ou=divers', 'ou=deep', 'cn=Imke'],
+    ] as const;
+    picks.toggleRow(divers, 'same', true);
+    picks.toggleRow(ANSEL, 'changed', false);
+    expect(picks.things.map((t) => [t.scope, t.without])).toEqual([
+      ['branch', [{ path: ANSEL, alone: false }]],
+    ]);
+    expect([ANSEL, divers, [...deep]].map((path) => picks.stateOf(path, 'changed'))).toEqual([
+      'none',
+      'some',
+      'all',
+    ]);
+    // one attribute of what is picked with the branch: the object is left out, not what it holds
+    picks.toggleAttribute([...deep], 'title', ['title', 'phone']);
+    expect(picks.attributeState([...deep], 'title')).toBe('none');
+    expect(picks.attributeState([...deep], 'phone')).toBe('all');
+    expect(picks.stateOf([...deeper], 'missing')).toBe('all');
+    // picked again, all of it comes with the branch
+    picks.toggleRow([...deep], 'changed', true);
+    picks.toggleRow(ANSEL, 'changed', false);
+    expect(picks.things.map((t) => [t.scope, t.without])).toEqual([['branch', []]]);
+    // what lies in something left out can be picked by itself
+    picks.toggleRow([...deep], 'changed', true);
+    picks.toggleRow([...deeper], 'missing', false);
+    expect(picks.things.map((t) => t.scope)).toEqual(['branch', 'object']);
+    picks.toggleRow([...deeper], 'missing', false);
+    expect(picks.things.map((t) => t.scope)).toEqual(['branch']);
+    expect(picks.stateOf([...deeper], 'missing')).toBe('none');
+    for (let n = 0; n < 7; n++) picks.undo();
+    expect(picks.things.map((t) => [t.scope, t.without])).toEqual([['branch', []]]);
+  });
+
+  it('say the same after any changes, taken back in turn', () => {
+    const picks = new Picks(9, 2);
+    const paths = [[], ['a'], ['a', 'x'], ['a', 'x', '1'], ['a', 'y'], ['b']];
+    const shown = () => JSON.stringify(picks.things);
+    let seed = 7;
+    const pick = (count: number): number => (seed = (seed * 48271) % 2147483647) % count;
+    const before: string[] = [];
+    for (let n = 0; n < 400; n++) {
+      const path = paths[pick(paths.length)]!;
+      const was = shown();
+      const known = picks.stateOf(path, 'changed');
+      if (pick(3)) picks.toggleRow(path, 'changed', path.length < 3);
+      else picks.toggleAttribute(path, 'title', ['title', 'phone']);
+      if (shown() !== was) before.push(was);
+      if (known === 'all') expect(picks.stateOf(path, 'changed')).not.toBe('all');
+      for (const one of paths) {
+        // a row is picked whole exactly if all that is in it is
+        const within = paths.filter((p) => one.every((name, at) => p[at] === name));
+        if (picks.stateOf(one, 'changed') === 'all' && one.length < 3)
+          for (const inner of within) expect(picks.stateOf(inner, 'changed')).not.toBe('none');
+      }
+      expect(JSON.stringify(new Picks(9, 2).things)).toBe(shown());
+    }
+    while (before.length) {
+      picks.undo();
+      expect(shown()).toBe(before.pop());
+    }
+  });
 });

@@ -4,7 +4,7 @@
   import { askPreview, queryClient, tray, type Looked } from '$lib/api/queries';
   import { count } from '$lib/model/differences';
   import { plainName, type Path } from '$lib/model/paths';
-  import type { PickedThing, Picks } from '$lib/model/picks.svelte';
+  import type { LeftOut, PickedThing, Picks } from '$lib/model/picks.svelte';
   import { ago } from '$lib/model/time';
   import Mark from '$lib/parts/Mark.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
@@ -34,9 +34,17 @@
 
   const name = (path: Path): string => (path.length ? plainName(path.at(-1)!) : 'everything');
 
+  function but(without: LeftOut[]): string {
+    if (!without.length) return '';
+    const names = without.slice(0, 2).map((out) => name(out.path));
+    const more = without.length - names.length;
+    return `, but ${names.join(', ')}${more ? ` and ${more} more` : ''}`;
+  }
+
   function told(thing: PickedThing): string {
     if (thing.scope === 'remove') return 'will be removed from live';
-    if (thing.scope === 'branch') return 'all that is missing, moved or changed in it';
+    if (thing.scope === 'branch')
+      return `all that is missing, moved or changed in it${but(thing.without)}`;
     if (thing.scope === 'object') return 'the whole object';
     return thing.attributes
       .map((a) => {
