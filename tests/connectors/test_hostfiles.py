@@ -18,7 +18,7 @@ from keepsort.connectors.hostfiles.connector import open_hostfiles
 from keepsort.connectors.hostfiles.names import meant, written
 from keepsort.core.compare import compare
 from keepsort.core.model import Path
-from keepsort.core.plan import AttributePick, Pick, plan_restore
+from keepsort.core.plan import AttributePick, LeftOut, Pick, plan_restore
 from tests.connectors.contract import Contract, Desk, Keeper, content
 
 CHRONY = """\
@@ -37,6 +37,10 @@ limits:
   per_minute: 60
 """
 POLL = "[poll]\nevery = 5   \nretries = 3\n\n[alerts]\nmail = keeper@kelpmoor.example\n"
+
+
+def crlf(text: str) -> str:
+    return text.replace("\n", "\r\n")
 
 
 @pytest.fixture(scope="module")
@@ -58,7 +62,7 @@ class FileSubject:
         (self.etc / "alerts").mkdir(parents=True)
         self.write("chrony.conf", CHRONY)
         self.write("proxy.yaml", PROXY)
-        self.write("poll.ini", POLL.replace("\n", "\r\n"))
+        self.write("poll.ini", crlf(POLL))
         self.write("motd", "Gateway of the lagoon\nkeep out\n")
         self.write("alerts/ph.json", '{"above": 8.40, "quiet": false}\n')
         self.write("alerts/old.toml", "[a]\nb = 1\n")
@@ -91,7 +95,7 @@ class FileSubject:
         self.write(
             "proxy.yaml", PROXY.replace("443", "8443").replace("  per_minute: 60\n", "  x: 1\n")
         )
-        self.write("poll.ini", (POLL.replace("= 5", "= 60") + "sms = 1\n").replace("\n", "\r\n"))
+        self.write("poll.ini", crlf(POLL.replace("= 5", "= 60") + "sms = 1\n"))
         (self.etc / "alerts" / "ph.json").unlink()
         (self.etc / "alerts" / "old.toml").rename(self.etc / "alerts" / "older.toml")
         (self.etc / "logo.bin").write_bytes(b"\0\2")
@@ -184,6 +188,31 @@ def test_an_extra_key_is_taken_out_of_its_file(here: FileSubject) -> None:
     restored(here, Pick(here.path("poll.ini", "alerts", "sms"), "remove"))
     assert b"sms" not in (here.etc / "poll.ini").read_bytes()
     assert b"= 60" in (here.etc / "poll.ini").read_bytes()
+
+
+def test_a_key_that_is_left_out_of_a_picked_folder_stays(here: FileSubject) -> None:
+    desk = Desk(here)
+    backup = desk.look()
+    here.write("poll.ini", crlf(POLL.replace("5", "60").replace("3", "9") + "sms = 1\n"))
+    (here.etc / "poll.ini").chmod(0o640)
+    here.write("chrony.conf", CHRONY.replace("ntp1", "ntp9"))
+    live = desk.look()
+    every = here.path("poll.ini", "poll", "every")
+    pick = Pick(here.path(), "branch", without=(LeftOut(every),))
+    plan = desk.plan(compare(backup, live), [pick])
+    desk.carry_out(plan.steps)
+    assert (here.etc / "poll.ini").read_bytes() == crlf(
+        POLL.replace("5", "60") + "sms = 1\n"
+    ).encode()
+    assert (here.etc / "poll.ini").stat().st_mode & 0o777 == 0o600
+    assert (here.etc / "chrony.conf").read_text() == CHRONY
+    left = compare(backup, desk.look())
+    assert {d.path for d in left.differences if d.state == "changed"} == {
+        here.path("poll.ini"), every,
+    }  # fmt: skip
+    (here.etc / "poll.ini").unlink()
+    plan = desk.plan(compare(backup, desk.look()), [pick])
+    assert [(f.level, f.code) for f in plan.findings] == [("confirm", "whole-object")]
 
 
 def test_a_live_file_that_does_not_parse(here: FileSubject) -> None:

@@ -45,16 +45,37 @@ class Taker:
         found = self.comparison.beneath(path)
         if not found and self._backup.find(path) is None and self._live.find(path) is None:
             self._no_such_object(path)
+        out = [(self._keys(left.path), left.alone) for left in pick.without]
         for difference in found:
-            if difference.state != "extra" and not self._is_left_out(difference.path, pick):
+            key = self._keys(difference.path)
+            if difference.state == "extra" or any(
+                key == place if alone else is_beneath(key, place) for place, alone in out
+            ):
+                continue
+            if any(is_beneath(place, key) for place, _ in out):
+                self._take_without_parts(difference, pick)
+            else:
                 self._take_difference(difference, pick)
 
-    def _is_left_out(self, path: Path, pick: Pick) -> bool:
-        key = self._keys(path)
-        return any(
-            key == self._keys(out.path) if out.alone else is_beneath(key, self._keys(out.path))
-            for out in pick.without
-        )
+    def _take_without_parts(self, difference: Difference, pick: Pick) -> None:
+        """Take an object that something left out lies beneath.
+
+        Where it holds that as a part of itself, what holds the parts is not taken as a whole; those
+        that are picked come one by one.
+        """
+        parts_in = self._schema.parts_in(difference.kind)
+        if not parts_in:
+            self._take_difference(difference, pick)
+        elif difference.right is None:
+            text = "It does not exist live, so it comes whole, with what was left out in it."
+            self.findings.add("confirm", "whole-object", difference.path, text)
+            self._take_difference(difference, pick)
+        else:
+            names = [*difference.attributes, *(["place"] if difference.state == "moved" else [])]
+            others = tuple(AttributePick(name) for name in names if name != parts_in)
+            if others:
+                part = Pick(difference.path, "attributes", others, pick.policy)
+                self._take_difference(difference, part)
 
     def _no_such_object(self, path: Path) -> None:
         text = "There is no such object in the backup."

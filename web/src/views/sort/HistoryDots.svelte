@@ -83,7 +83,7 @@
         <span class="max-w-full truncate pr-1.5 text-ink-3">{what(moment)}</span>
       </button>
     {:else}
-      <span class="flex-1">{behind ? 'is being worked out' : 'no backup has it'}</span>
+      <span class="flex-1 self-center">{behind ? 'is being worked out' : 'no backup has it'}</span>
     {/each}
     {#if now}
       <span class="relative flex shrink-0 flex-col items-start pt-1">

@@ -47,7 +47,7 @@
 </script>
 
 <div class="grid grid-cols-[190px_minmax(0,1fr)_300px] border-b border-line bg-sheet">
-  <div class="border-r border-line px-4.5 py-3">
+  <div class="grid content-center border-r border-line px-4.5">
     <b class="text-[17px] leading-tight font-bold tracking-tight">{system.name}</b>
     <div class="text-sm text-ink-2">
       {count(system.objects, 'object')}
