@@ -135,6 +135,8 @@ def test_policies_and_branches(command: Command, slapd: Slapd) -> None:
     ]
     some = command.json("preview", number, *everything, "--leave", dn("Ansel Brandvold"))
     assert [s["path"] for s in some["steps"]] == [dn("Imke Farrow")]
+    single = ["--pick", dn("Imke Farrow"), "--leave", dn("Ansel Brandvold")]
+    assert "no branch that is picked" in command.fails("preview", number, *single)
     moved = f"dn: {dn('Ansel Brandvold')}\nchangetype: modrdn\nnewrdn: cn=A\ndeleteoldrdn: 1\n"
     slapd.change(f"{moved}newsuperior: ou=visitors,{SUFFIX}\n")
     compared = command.json("compare", number)

@@ -249,7 +249,7 @@ def preview(
     """Plan a restore and show what it will do; writes nothing to the live system."""
     from keepsort.cli.showing import show_plan
     from keepsort.core.plan import LeftOut, Pick
-    from keepsort.server.picking import find_path, read_pick
+    from keepsort.server.picking import check_left_out, find_path, read_pick
     from keepsort.server.restores import previewing
     from keepsort.server.snapshots.models import Record
     from keepsort.server.snapshots.services import find_record, open_snapshot, take
@@ -266,6 +266,7 @@ def preview(
     for number, text in pick_from:
         other = find_record(number, Record.Kind.BACKUP)
         others.append((read_pick([open_snapshot(other)], text, without), other))
+    check_left_out(found.left, [*picks, *(pick for pick, _ in others)], without)
     plan = previewing.preview(record, picks, policy, look=look, others=others)
     show_plan(Output(as_json), plan)
 

@@ -1,8 +1,9 @@
 """Picks and paths as people write them."""
 
 import re
+from collections.abc import Sequence
 
-from keepsort.core.model import Path
+from keepsort.core.model import Path, is_beneath
 from keepsort.core.model.notation import read_slash
 from keepsort.core.plan import AttributePick, LeftOut, Pick
 from keepsort.core.snapshot import Snapshot
@@ -70,3 +71,16 @@ def _exists(trees: list[Snapshot], text: str) -> bool:
     except Problem:
         return False
     return True
+
+
+def check_left_out(tree: Snapshot, picks: Sequence[Pick], without: Sequence[LeftOut]) -> None:
+    """See that everything left out lies in a picked branch. Raises `Problem`."""
+    keys = tree.schema.names.keys
+    branches = [keys(pick.path) for pick in picks if pick.scope == "branch"]
+    for out in without:
+        if not any(is_beneath(keys(out.path), branch) for branch in branches):
+            place = tree.schema.notation.write(out.path)
+            raise Problem(
+                f"{place} lies in no branch that is picked: there is nothing to leave it out of.",
+                "Pick a branch that holds it, as PATH/**, or do without --leave.",
+            )
