@@ -7,6 +7,7 @@ from keepsort.core.compare import compare
 from keepsort.core.model import is_beneath
 from keepsort.core.plan import AttributePick, LeftOut, Pick, plan_restore, plan_undo, rehearse
 from keepsort.core.snapshot import MemoryStore
+from tests.core.test_compare import told
 from tests.core.trees import Tree, as_tree, content, snapshot, trees
 
 EVERYTHING = [Pick((), "branch"), Pick((), "remove")]
@@ -112,9 +113,7 @@ def test_plans_are_deterministic_and_steps_stand_in_order(backup: Tree, live: Tr
 def test_it_does_not_matter_how_picks_are_ordered_and_split(
     backup: Tree, live: Tree, data: st.DataObject
 ) -> None:
-    store = MemoryStore()
-    left, right = snapshot(backup, store), snapshot(live, store)
-    comparison = compare(left, right)
+    comparison = told(backup, live)
     together: list[Pick] = []
     apart: list[Pick] = []
     for difference in comparison.differences:
@@ -141,9 +140,7 @@ def test_it_does_not_matter_how_picks_are_ordered_and_split(
 def test_a_branch_without_some_is_all_the_others_picked_one_by_one(
     backup: Tree, live: Tree, data: st.DataObject
 ) -> None:
-    store = MemoryStore()
-    left, right = snapshot(backup, store), snapshot(live, store)
-    comparison = compare(left, right)
+    comparison = told(backup, live)
     branch = data.draw(st.sampled_from(sorted(backup)))
     inside = [d.path for d in comparison.beneath(branch) if d.state != "extra"]
     out = data.draw(st.lists(st.sampled_from(inside), max_size=3)) if inside else []

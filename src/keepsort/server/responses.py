@@ -5,9 +5,8 @@ from typing import Any
 
 from django.core.exceptions import PermissionDenied
 from django.db import OperationalError
-from django.http import Http404, HttpRequest, JsonResponse
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from rest_framework.exceptions import APIException
-from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
 from keepsort.connectors.errors import ConnectorError, SignInRefused, Unreachable
@@ -15,7 +14,7 @@ from keepsort.core.snapshot import ChunkMissing
 from keepsort.server.problems import Problem
 
 
-def as_response(error: Exception, context: dict[str, Any]) -> Response | None:
+def as_response(error: Exception, context: dict[str, Any]) -> HttpResponse | None:
     """Turn an error into a response of one shape: ``{"error", "way_out"}``."""
     match error:
         case Problem():
@@ -40,17 +39,13 @@ def unforeseen(request: HttpRequest) -> JsonResponse:
     """Answer where no view did, because something broke that it did not reckon with."""
     if isinstance(sys.exc_info()[1], OperationalError):
         text = "The database that Keep Sort keeps its records in does not answer."
-        return _plain(text, "Start PostgreSQL, or wait until it is up, then try again.", 503)
+        return _response(text, "Start PostgreSQL, or wait until it is up, then try again.", 503)
     text = "Something went wrong inside Keep Sort."
-    return _plain(text, "Its log tells what. What was shown before still holds.", 500)
+    return _response(text, "Its log tells what. What was shown before still holds.", 500)
 
 
-def _plain(message: str, way_out: str, status: int) -> JsonResponse:
+def _response(message: str, way_out: str, status: int) -> JsonResponse:
     return JsonResponse({"error": message, "way_out": way_out}, status=status)
-
-
-def _response(message: str, way_out: str, status: int) -> Response:
-    return Response({"error": message, "way_out": way_out}, status=status)
 
 
 def _flat(detail: Any) -> str:

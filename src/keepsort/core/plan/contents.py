@@ -7,13 +7,6 @@ from keepsort.core.model import Attributes, AttributeSpec, Schema, Value
 from keepsort.core.plan.findings import Findings
 from keepsort.core.plan.picks import AttributePick
 from keepsort.core.plan.targets import Target
-from keepsort.core.snapshot import Node, Snapshot
-
-
-def attributes_of(snapshot: Snapshot, node: Node) -> Attributes:
-    """Return the attributes at a node with all long values read."""
-    found = snapshot.attributes(node.entry)
-    return {name: snapshot.resolve(value) for name, value in found.items()}
 
 
 def written(

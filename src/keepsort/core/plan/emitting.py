@@ -112,7 +112,7 @@ class Emitter:
     def _for_creation(self, target: Target) -> Attributes:
         """Return what a new object gets; references in a circle are left for an update."""
         kind = target.node.entry.kind
-        backup = contents.attributes_of(self._backup, target.node)
+        backup = self._backup.whole_attributes(target.node.entry)
         wanted = contents.writable(self._schema, target, backup, self._findings)
         order = self._schema.order_of(kind)
         if order in wanted:
@@ -186,7 +186,7 @@ class Emitter:
         live = found.attributes
         if target.live is not None:
             live = redirected(self._schema, found.kind, live, self.writer.places.now)
-        backup = contents.attributes_of(self._backup, target.node)
+        backup = self._backup.whole_attributes(target.node.entry)
         after = contents.updated(self._schema, target, backup, live)
         after = contents.writable(self._schema, target, after, self._findings, live)
         after = self._redirect(target, self._with_parts(target, after, backup))
@@ -241,7 +241,7 @@ class Emitter:
             name = self._schema.order_of(holder.kind) if holder is not None else ""
             if holder is None or origin is None or not name:
                 continue
-            wanted = contents.attributes_of(self._backup, origin).get(name)
+            wanted = self._backup.whole_attributes(origin.entry).get(name)
             present = holder.attributes.get(name)
             if not isinstance(wanted, list) or not isinstance(present, list):
                 continue

@@ -3,7 +3,6 @@
 from keepsort.core.compare import Comparison
 from keepsort.core.compare.values import differing_names
 from keepsort.core.model import Attributes, ConfigObject, Path
-from keepsort.core.plan.contents import attributes_of
 from keepsort.core.plan.references import redirected, referrers
 from keepsort.core.plan.writing import Writer
 from keepsort.core.snapshot import Node
@@ -39,6 +38,6 @@ def _as_in_backup(comparison: Comparison, node: Node, found: ConfigObject) -> At
     origin = comparison.left.find(comparison.backup_path(node.path))
     if origin is None:
         return {}
-    then = attributes_of(comparison.left, origin)
+    then = comparison.left.whole_attributes(origin.entry)
     differ = set(differing_names(comparison.left.schema, found.kind, then, found.attributes))
     return {name: value for name, value in found.attributes.items() if name not in differ}

@@ -1,6 +1,6 @@
 """Adds what targets cannot do without: what is to hold them, and what they refer to."""
 
-from keepsort.core.plan.contents import attributes_of, written
+from keepsort.core.plan.contents import written
 from keepsort.core.plan.references import references
 from keepsort.core.plan.taking import Taker
 from keepsort.core.plan.targets import Target
@@ -37,7 +37,7 @@ def _need_references(taker: Taker, target: Target) -> None:
     backup, live = comparison.left, comparison.right
     schema, kind = backup.schema, target.node.entry.kind
     now = live.attributes(target.live.entry) if target.live is not None else None
-    wanted = written(schema, target, attributes_of(backup, target.node), now)
+    wanted = written(schema, target, backup.whole_attributes(target.node.entry), now)
     for name, path in references(schema, kind, wanted):
         if schema.names.keys(path) in taker.targets.restored:
             continue

@@ -63,7 +63,7 @@ class Remover:
             self._findings.add("confirm", "still-named", path, text, name)
 
     def _pending(self) -> list[Node]:
-        return [node for key, node in sorted(self.removals.items()) if key not in self._gone]
+        return [node for key, node in self.removals.items() if key not in self._gone]
 
     def _named_by_others(self) -> list[tuple[Path, str, Path]]:
         """List objects that would still refer to what is removed."""

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from keepsort.core.compare import Comparison, Difference
 from keepsort.core.model import Path, Value, is_beneath
 from keepsort.core.plan.composing import ABSENT, Absent
-from keepsort.core.plan.contents import attributes_of, put_part
+from keepsort.core.plan.contents import put_part
 from keepsort.core.plan.findings import Findings
 from keepsort.core.plan.picks import AttributePick, Pick, Policy, merged
 from keepsort.core.plan.targets import Target, Targets
@@ -178,13 +178,13 @@ class Taker:
     def _take_part(self, holder: Path, difference: Difference, pick: Pick, policy: Policy) -> None:
         """Turn the pick of a part into an edit of the object that holds it."""
         assert difference.left is not None
-        wanted = attributes_of(self._backup, difference.left)
+        wanted = self._backup.whole_attributes(difference.left.entry)
         if difference.right is not None:
             if policy == "fill":
                 return
             if pick.scope == "attributes":
                 kind = difference.left.entry.kind
-                backup, wanted = wanted, attributes_of(self._live, difference.right)
+                backup, wanted = wanted, self._live.whole_attributes(difference.right.entry)
                 for part in pick.attributes:
                     put_part(self._schema.spec(kind, part.name), wanted, backup, part)
         self._edit(holder, difference, wanted.get("value"))

@@ -111,13 +111,12 @@ class Draft:
         if leaf is None:
             return None
         entry = leaf.entry
-        attributes = self._base.attributes(entry)
         self._writer.flush()
         return ConfigObject(
             name=entry.name,
             kind=entry.kind,
             identity=entry.identity,
-            attributes={n: self._base.resolve(v) for n, v in attributes.items()},
+            attributes=self._base.whole_attributes(entry),
             unreadable=entry.unreadable,
         )
 

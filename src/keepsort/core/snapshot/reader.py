@@ -65,12 +65,12 @@ def read_pages(
     return {address: decode_raw_page(data) for address, data in read.items()}
 
 
-def _starts(refs: Sequence[PageRef]) -> list[int]:
+def _starts_of(refs: Sequence[PageRef]) -> list[int]:
     return list(accumulate((ref.count for ref in refs), initial=0))
 
 
 def _decode_starts(raw: bytes) -> list[int]:
-    return _starts(decode_index(raw))
+    return _starts_of(decode_index(raw))
 
 
 class PageCache:
@@ -142,7 +142,7 @@ class Snapshot:
         """List how many children come before each page, and at last how many there are."""
         if children is not None and children.index is not None:
             return self.cache.load(children.index, _decode_starts)
-        return _starts(self.page_refs(children))
+        return _starts_of(self.page_refs(children))
 
     def fact_refs(self, children: FactChildren | None) -> list[bytes | None]:
         """List the addresses of facts pages, in step with `page_refs`; empty where no facts."""
@@ -267,16 +267,19 @@ class Snapshot:
             return [self.resolve(v) for v in value]
         return value
 
+    def whole_attributes(self, entry: Entry) -> Attributes:
+        """Decode the attributes of an entry, with long values read from the store."""
+        return {name: self.resolve(value) for name, value in self.attributes(entry).items()}
+
     def object(self, node: Node) -> ConfigObject:
         """Return the whole object at a node, facts and long values included."""
         entry = node.entry
         facts = self.fact_entry(node)
-        attributes = self.attributes(entry)
         return ConfigObject(
             name=entry.name,
             kind=entry.kind,
             identity=entry.identity,
-            attributes={n: self.resolve(v) for n, v in attributes.items()},
+            attributes=self.whole_attributes(entry),
             facts=decode_attributes(facts.facts) if facts else {},
             unreadable=entry.unreadable,
         )

@@ -17,7 +17,7 @@ from keepsort.server.accounts.models import User
 from keepsort.server.accounts.roles import MayLook, MayOperate
 from keepsort.server.bodies import read_json
 from keepsort.server.problems import Problem
-from keepsort.server.snapshots.services import find_record
+from keepsort.server.snapshots.services import record_number
 from keepsort.server.sorting.comparing import Terms
 from keepsort.server.sorting.viewing import Seen, open_view
 from keepsort.server.sorting.viewing import View as Looked
@@ -110,8 +110,8 @@ def looked(request: Request) -> Looked:
     if not isinstance(terms["rules"], dict | None):
         raise Problem("What is asked for is not written as it should be.", "Start from Watch.")
     return Looked(
-        left=_record(asked.get("left", "")),
-        right=_record(asked.get("right", "")),
+        left=record_number(asked.get("left", "")),
+        right=record_number(asked.get("right", "")),
         terms=read_terms(terms),
         filter=Filter(
             states=frozenset(listed("states")) & frozenset(STATES),
@@ -127,11 +127,6 @@ def looked(request: Request) -> Looked:
 def seen(request: Request) -> Seen:
     """Open what a person looks at. Raises `Problem`."""
     return open_view(looked(request))
-
-
-def _record(text: str) -> int:
-    # whether there is one of this number, the view finds out; what is no number, none can have
-    return int(text) if text.isdigit() else find_record(text).pk
 
 
 def _json(text: str | None, name: str) -> Any:

@@ -222,7 +222,7 @@ class _Feeding:
         if node.entry.unreadable is not None:
             return
         entry = node.entry
-        values = {n: self.new.resolve(v) for n, v in self.new.attributes(entry).items()}
+        values = self.new.whole_attributes(entry)
         self.rows.append(
             (
                 self.system.pk, thing, entry.identity, self._key(node.path), _json(node.path),

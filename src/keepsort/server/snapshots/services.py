@@ -56,12 +56,21 @@ def open_tree(root: Root, schema: bytes) -> Snapshot:
 
 def find_record(number: int | str, kind: str | None = None) -> Record:
     """Return a record by its number. Raises `NotFound`."""
-    found = None
-    if str(number).isdigit():
-        found = Record.objects.select_related("system").filter(pk=int(number)).first()
+    found = Record.objects.select_related("system").filter(pk=record_number(number)).first()
     if found is None or (kind is not None and found.kind != kind):
-        raise NotFound(f"There is no backup {number}.", "See the list of the system's backups.")
+        raise _no_record(number)
     return found
+
+
+def record_number(text: int | str) -> int:
+    """Read the number of a record, which need not be there. Raises `NotFound` if it is none."""
+    if not str(text).isdigit():
+        raise _no_record(text)
+    return int(text)
+
+
+def _no_record(number: int | str) -> NotFound:
+    return NotFound(f"There is no backup {number}.", "See the list of the system's backups.")
 
 
 def newest(system: System, kind: str, at: Path = ()) -> Record | None:

@@ -13,6 +13,8 @@ export async function fetchAhead(
   here: Path,
   stay: { over: boolean },
 ): Promise<void> {
+  let next: Path | null = null;
+  let after: Path | null = null;
   const steps = [
     () => tree.prepare(here),
     async () => (next = await queryClient.fetchQuery(neighbour(looked, here, 'next'))),
@@ -23,8 +25,6 @@ export async function fetchAhead(
     () => queryClient.prefetchQuery(neighbour(looked, here, 'previous')),
     () => next && queryClient.prefetchQuery(objectHistory(looked, next)),
   ];
-  let next: Path | null = null;
-  let after: Path | null = null;
   try {
     for (const step of steps) {
       if (stay.over) return;

@@ -112,8 +112,8 @@ export class Picks {
   }
 
   /** What is in the tray, with other things left out of one of its branches. */
-  private with(branch: PickedThing, without: LeftOut[]): PickedThing[] {
-    return this.things.map((t) => (t === branch ? { ...t, without } : t));
+  private with(branch: PickedThing, without: LeftOut[], things = this.things): PickedThing[] {
+    return things.map((t) => (t === branch ? { ...t, without } : t));
   }
 
   /** How much of a row is picked. */
@@ -138,26 +138,19 @@ export class Picks {
       else this.set(this.things.filter((t) => !samePath(t.path, path)));
       return;
     }
+    // what was picked by itself in a branch comes with it once that is picked
+    const stays = (t: PickedThing): boolean =>
+      t.scope === 'remove' || t.backup !== this.left || !isBeneath(t.path, path);
     const around = state === 'extra' ? undefined : this.branchesAround(path)[0];
     const without = around?.without.filter((out) => !isBeneath(out.path, path)) ?? [];
     if (around && !without.some((out) => isLeftOut(path, out))) {
-      // what was picked by itself in there comes with the branch now
-      const stays = (t: PickedThing): boolean =>
-        t.backup !== this.left ||
-        t.scope === 'remove' ||
-        !isBeneath(t.path, path) ||
-        (t.scope === 'branch' && samePath(t.path, around.path));
-      this.set(this.with(around, without).filter(stays));
+      const things = this.things.filter((t) => t === around || stays(t));
+      this.set(this.with(around, without, things));
       return;
     }
     const others = this.things.filter((t) => !samePath(t.path, path));
     const scope = state === 'extra' ? 'remove' : hasBeneath ? 'branch' : 'object';
-    const kept =
-      scope === 'branch'
-        ? others.filter(
-            (t) => t.scope === 'remove' || t.backup !== this.left || !isBeneath(t.path, path),
-          )
-        : others;
+    const kept = scope === 'branch' ? others.filter(stays) : others;
     this.set([...kept, this.thing(path, scope)]);
   }
 
