@@ -6,6 +6,7 @@ from keepsort.core.compare import (
     Comparison,
     Filter,
     Rules,
+    Suggestion,
     compare,
     compare_attributes,
     filtered,
@@ -31,6 +32,10 @@ def grown(*things: tuple[Path, ConfigObject]) -> Tree:
 def told(left: Tree, right: Tree, **options: object) -> Comparison:
     store = MemoryStore()
     return compare(snapshot(left, store), snapshot(right, store), **options)  # type: ignore[arg-type]
+
+
+def taken(*guesses: Suggestion) -> frozenset[tuple[Path, Path]]:
+    return frozenset((guess.path, guess.live_path) for guess in guesses)
 
 
 def states(found: Comparison) -> dict[Path, str]:
@@ -140,14 +145,21 @@ def test_moves_without_identity_are_told_by_likeness() -> None:
     right = grown(unit("north"), (("pump-2",), thing("pump-2", None, **nearly)))
     assert states(told(left, right)) == {("north", "pump"): "missing", ("pump-2",): "extra"}
     found = told(left, right, likeness=0.6)
-    assert states(found) == {("north", "pump"): "moved"}
-    assert 0.6 < (found.differences[0].similarity or 0) < 1
-    assert found.differences[0].attributes == ("phone",)
+    assert states(found) == states(told(left, right)), "a guess changes nothing"
+    (guess,) = found.suggestions
+    assert (guess.path, guess.live_path) == (("north", "pump"), ("pump-2",))
+    assert 0.6 < guess.similarity < 1
+    assert found.suggestion(("north", "pump")) == guess == found.suggestion(("pump-2",), live=True)
+    moved = told(left, right, likeness=0.6, accepted=taken(guess))
+    assert states(moved) == {("north", "pump"): "moved"}
+    assert moved.differences[0].attributes == ("phone",)
+    assert moved.differences[0].similarity == guess.similarity
+    assert not moved.suggestions
     same = told(left, grown(unit("north"), (("x",), thing("x", None, **pump))), likeness=0.6)
-    assert same.differences[0].similarity == 1
-    apart = told(left, right, likeness=0.6, dissolved=frozenset([("north", "pump")]))
-    assert states(apart) == {("north", "pump"): "missing", ("pump-2",): "extra"}
-    assert states(told(left, right, likeness=0.95))[("north", "pump")] == "missing"
+    assert same.suggestions[0].similarity == 1
+    assert not told(left, right, likeness=0.95).suggestions
+    elsewhere = frozenset([(("north", "pump"), ("pump-9",))])
+    assert states(told(left, right, likeness=0.6, accepted=elsewhere)) == states(found)
 
 
 PUMP = {"title": "Keeper of pumps", "phone": ["0142", "0143", "0144"], "rota": ["early", "late"]}
@@ -159,50 +171,52 @@ def test_a_branch_that_moved_is_one_difference_also_without_identity() -> None:
                  *[(("north", "hall", n), thing(n, None, **a)) for n, a in inner])  # fmt: skip
     right = grown(unit("north"), unit("south"), unit("old"), (("south", "hall"), thing("hall")),
                   *[(("south", "hall", n), thing(n, None, **a)) for n, a in inner])  # fmt: skip
-    found = told(left, right, likeness=0.6)
-    assert states(found) == {("north", "hall"): "moved"}
-    assert found.differences[0].similarity == 1, "its content is the very same"
+    guess = told(left, right, likeness=0.6).suggestions
+    assert [(s.path, s.live_path) for s in guess] == [(("north", "hall"), ("south", "hall"))]
+    assert guess[0].similarity == 1, "its content is the very same"
+    assert states(told(left, right, likeness=0.6, accepted=taken(*guess))) == {
+        ("north", "hall"): "moved"
+    }
     del right["south", "hall", "pump-7"]
     right["south", "hall", "pump-0"].attributes["title"] = "Nobody"
     found = told(left, right, likeness=0.6)
+    assert found.tally == {"missing": 9, "extra": 8}
+    assert 0.6 <= found.suggestions[0].similarity < 1
+    found = told(left, right, likeness=0.6, accepted=taken(*guess))
     assert states(found) == {
         ("north", "hall"): "moved", ("north", "hall", "pump-0"): "changed",
         ("north", "hall", "pump-7"): "missing",
     }  # fmt: skip
-    assert 0.6 <= (found.at(("north", "hall"))[0].similarity or 0) < 1
-    apart = told(left, right, likeness=0.6, dissolved=frozenset([("north", "hall")]))
-    assert apart.tally == {"missing": 9, "extra": 8}, "what is in it is taken apart too"
 
 
 def test_a_long_text_is_told_by_what_it_holds() -> None:
     notes = "".join(f"Check pump {n} before the tide turns.\n" for n in range(200))
     left = grown(unit("north"), (("north", "log"), thing("log", None, notes=notes)))
     right = grown(unit("north"), (("log",), thing("log", None, notes=notes)))
-    found = told(left, right, likeness=0.6)
-    assert [(d.state, d.similarity) for d in found.differences] == [("moved", 1)]
+    assert [s.similarity for s in told(left, right, likeness=0.6).suggestions] == [1]
     edited = notes.replace("pump 7 ", "pump 7a ")
     right = grown(unit("north"), (("log",), thing("log", None, notes=edited)))
-    (found,) = told(left, right, likeness=0.6).differences
-    assert found.state == "moved", "a line or two of it may differ"
-    assert 0.9 < (found.similarity or 0) < 1
+    (found,) = told(left, right, likeness=0.6).suggestions
+    assert 0.9 < found.similarity < 1, "a line or two of it may differ"
     shuffled = "".join(reversed(notes.splitlines(keepends=True)))
     right = grown(unit("north"), (("log",), thing("log", None, notes=shuffled)))
-    assert (told(left, right, likeness=0.6).differences[0].similarity or 0) < 1
+    assert all(s.similarity < 1 for s in told(left, right, likeness=0.6).suggestions)
     right = grown(unit("north"), (("log",), thing("log", None, notes=notes[::-1])))
-    assert states(told(left, right, likeness=0.6))[("north", "log")] == "missing"
+    assert not told(left, right, likeness=0.6).suggestions
 
 
-def test_two_ids_are_never_the_same_object_for_certain() -> None:
+def test_two_ids_are_never_suggested_as_the_same_object() -> None:
     left = grown(unit("north", "n"), (("north", "p"), thing("p", "old", **PUMP)))
     right = grown(unit("north", "n"), (("p-2",), thing("p-2", "new", **PUMP)))
     assert states(told(left, right)) == {("north", "p"): "missing", ("p-2",): "extra"}
-    found = told(left, right, likeness=0.6).differences
-    assert [(d.state, (d.similarity or 0) < 1) for d in found] == [("moved", True)]
+    assert not told(left, right, likeness=0.6).suggestions
 
 
 def test_values_that_say_little_are_no_proof_of_a_move() -> None:
     left, right = grown((("a",), thing("a", depth=4))), grown((("b",), thing("b", depth=4)))
-    assert told(left, right, likeness=0.6).tally == {"missing": 1, "extra": 1}
+    found = told(left, right, likeness=0.6)
+    assert found.tally == {"missing": 1, "extra": 1}
+    assert not found.suggestions
 
 
 def many() -> Comparison:

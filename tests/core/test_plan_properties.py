@@ -34,7 +34,9 @@ def test_planning_everything_by_likeness(sides: tuple[Tree, Tree], likeness: flo
     backup, live = sides
     store = MemoryStore()
     left, right = snapshot(backup, store), snapshot(live, store)
-    comparison = compare(left, right, likeness=likeness)
+    guessed = compare(left, right, likeness=likeness).suggestions
+    accepted = frozenset((guess.path, guess.live_path) for guess in guessed)
+    comparison = compare(left, right, likeness=likeness, accepted=accepted)
     plan = plan_restore(comparison, EVERYTHING)
     assert not plan.stopped, plan.findings
     predicted = rehearse(right, plan.steps)

@@ -37,7 +37,8 @@ def test_what_is_missing_comes_with_what_should_hold_it() -> None:
     plan = planned(left, grown(), Pick(("a", "b", "c")))
     assert brief(plan) == [("create", ("a",)), ("create", ("a", "b")), ("create", ("a", "b", "c"))]
     assert [s.reason for s in plan.steps] == ["holds c", "holds c", ""]
-    assert plan.steps[2].needs == (1, 2)
+    assert plan.steps[1].needs == (1,)
+    assert plan.steps[2].needs == (2,), "which needs the first"
 
 
 def test_what_it_refers_to_comes_along() -> None:

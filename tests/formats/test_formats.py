@@ -161,7 +161,8 @@ def test_each_part_can_be_taken_out_and_put_back(name: str, line_end: str) -> No
         try:
             back = edit(name, less, text, *puts)
         except Unfit:
-            assert name in ("yaml", "xml"), "a section left empty is none; attributes need another"
+            told = "a section left empty is none; attributes need another; numbers tell sinks"
+            assert name in ("yaml", "xml") or place.path == ("sink[2]",), told
             continue
         assert values(name, back) == values(name, text)
         same = [sorted(t.replace(",", " ").split()) for t in (back, text)]
@@ -220,14 +221,15 @@ def test_what_cannot_be_put_in_place_says_what_to_do() -> None:
     assert edit("yaml", live, YAML, Edit(("routes",), values("yaml", YAML)[("routes",)])) == YAML
     anchored = "base: &b\n  x: 1\nuse: *b\n"
     with pytest.raises(Unfit, match="become different as well"):
-        edit("yaml", anchored.replace("1", "2"), anchored, Edit(("base",), {"x": 1}))
+        edit("yaml", anchored.replace("1", "2"), anchored, Edit(("base", "x"), 1))
 
 
 @pytest.mark.parametrize(
     ("name", "text", "line"),
     [
-        ("ini", "[a]\nx = 1\nnonsense\n", 3),
-        ("ini", "[a]\n[a]\n", 2),
+        ("ini", "[a]\nx = 1\nno key\n", 3),
+        ("ini", "[a]\nx = {\ny = 1\n", 2),
+        ("ini", "[a]\nx = 1\n  y = 2\n", 3),
         ("conf", "location {\n", 1),
         ("yaml", "a: 1\nb: [\n", 3),
         ("yaml", "a: 1\na: 2\n", 2),
@@ -240,9 +242,8 @@ def test_what_cannot_be_put_in_place_says_what_to_do() -> None:
         ("yaml", "a: &a [x,x,x,x,x,x,x,x,x]\n" + "".join(
             f"{c}: &{c} [{','.join([f'*{p}'] * 9)}]\n" for p, c in zip("abcdef", "bcdefg", strict=True)
         ), None),
-        ("json", '{"a": 1,\n "b": [1e400]}', 2),
+        ("json", '{"a": 1,\n "b": NaN}', None),
         ("json", '{"a":\n {"b": "\\ud800"}}', 2),
-        ("toml", "a = 1\nb = inf\n", 2),
         ("json", '{"a":' * 5000 + "1" + "}" * 5000, None),
     ],
 )  # fmt: skip

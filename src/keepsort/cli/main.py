@@ -233,6 +233,12 @@ def compare(backup: str, against: str, branch: str, as_json: bool) -> None:
 )
 @click.option("--remove-extra", multiple=True, help="Take away extra objects at PATH.")
 @click.option(
+    "--accept-move",
+    multiple=True,
+    metavar="PATH",
+    help="Take the missing object at PATH to be the extra one that compare suggests.",
+)
+@click.option(
     "--policy", type=click.Choice(["overwrite", "keep", "fill"]), default="overwrite",
     help="What happens to what exists live.",
 )  # fmt: skip
@@ -243,22 +249,24 @@ def preview(
     pick_from: tuple[tuple[str, str], ...],
     leave: tuple[str, ...],
     remove_extra: tuple[str, ...],
+    accept_move: tuple[str, ...],
     policy: "Policy",
     as_json: bool,
 ) -> None:
     """Plan a restore and show what it will do; writes nothing to the live system."""
     from keepsort.cli.showing import show_plan
     from keepsort.core.plan import LeftOut, Pick
-    from keepsort.server.picking import check_left_out, find_path, read_pick
+    from keepsort.server.picking import accepted_move, check_left_out, find_path, read_pick
     from keepsort.server.restores import previewing
     from keepsort.server.snapshots.models import Record
     from keepsort.server.snapshots.services import find_record, open_snapshot, take
-    from keepsort.server.sorting.comparing import compared
+    from keepsort.server.sorting.comparing import Terms, compared
 
     record = find_record(backup)
     look = take(record.system, Record.Kind.LOOK)
     found = compared(record, look)
     trees = [found.left, found.right]
+    terms = Terms(accepted=frozenset(accepted_move(found, text) for text in accept_move))
     without = tuple(LeftOut(find_path(trees, text)) for text in leave)
     picks = [read_pick(trees, text, without) for text in pick]
     picks += [Pick(find_path(trees, text), "remove") for text in remove_extra]
@@ -267,7 +275,7 @@ def preview(
         other = find_record(number, Record.Kind.BACKUP)
         others.append((read_pick([open_snapshot(other)], text, without), other))
     check_left_out(found.left, [*picks, *(pick for pick, _ in others)], without)
-    plan = previewing.preview(record, picks, policy, look=look, others=others)
+    plan = previewing.preview(record, picks, policy, look=look, terms=terms, others=others)
     show_plan(Output(as_json), plan)
 
 

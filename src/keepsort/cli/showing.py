@@ -4,7 +4,7 @@ import sys
 from typing import Any
 
 from keepsort.cli.output import Output
-from keepsort.core.compare import Comparison, Difference, compare_attributes
+from keepsort.core.compare import Comparison, Difference, Suggestion, compare_attributes
 from keepsort.core.model import ConfigObject, Path, Value
 from keepsort.core.model.notation import write_slash
 from keepsort.core.plan import changed_names
@@ -94,7 +94,20 @@ def _difference(found: Comparison, difference: Difference) -> dict[str, Any]:
         result["live_path"] = schema.notation.write(difference.live_path)
     if difference.similarity is not None:
         result["similarity"] = difference.similarity
+    suggested = _suggested(found, difference)
+    if suggested is not None:
+        result["suggested_move"] = {
+            "path": schema.notation.write(suggested.path),
+            "live_path": schema.notation.write(suggested.live_path),
+            "similarity": suggested.similarity,
+        }
     return result
+
+
+def _suggested(found: Comparison, difference: Difference) -> Suggestion | None:
+    if difference.state not in ("missing", "extra"):
+        return None
+    return found.suggestion(difference.path, live=difference.state == "extra")
 
 
 def _attribute(secret: bool, item: Any) -> dict[str, Any]:
@@ -125,7 +138,14 @@ def show_comparison(output: Output, found: Comparison, start: Path) -> None:
         print("no differences")
     for difference in differences:
         names = f"  ({', '.join(difference.attributes)})" if difference.attributes else ""
-        print(f"{difference.state:<10}  {found.left.schema.notation.write(difference.path)}{names}")
+        write = found.left.schema.notation.write
+        suggested = _suggested(found, difference) if difference.state == "missing" else None
+        if suggested is not None:
+            names += (
+                f"  (perhaps {write(suggested.live_path)}, {int(suggested.similarity * 100)} % "
+                "alike; --accept-move takes it so)"
+            )
+        print(f"{difference.state:<10}  {write(difference.path)}{names}")
 
 
 def _clean(secret_names: set[str], attributes: dict[str, Value] | None) -> dict[str, Value] | None:

@@ -9,8 +9,9 @@ from keepsort.formats.places import Reader, sound
 class Format(msgspec.Struct, frozen=True):
     """One format.
 
-    places: reads a text as places; raises `NotParsed`.
-    patterns: names of files that are of this format, unless something else is said.
+    places: reads a text, without its byte order mark, as places; raises `NotParsed`.
+    patterns: names of files (with slashes: whole paths) that are of this format, unless something
+        else is said; the first that fits counts.
     """
 
     name: str
@@ -22,11 +23,17 @@ class Format(msgspec.Struct, frozen=True):
 FORMATS = {
     f.name: f
     for f in (
-        Format("ini", "INI file", lines.ini, ("*.ini", "*.cfg", "*.service", "*.timer")),
-        Format("conf", "settings file", lines.conf, ("*.conf", "sshd_config", "ssh_config")),
+        Format("ini", "INI file", sound(lines.ini), ("*.ini", "*.cfg", "*.service", "*.timer")),
+        Format(
+            "ssh",
+            "OpenSSH settings",
+            sound(lines.ssh),
+            ("sshd_config", "ssh_config", "*/sshd_config.d/*.conf", "*/ssh_config.d/*.conf"),
+        ),
+        Format("conf", "settings file", sound(lines.conf), ("*.conf",)),
         Format("yaml", "YAML file", sound(yaml_text.places), ("*.yaml", "*.yml")),
         Format("toml", "TOML file", sound(toml_text.places), ("*.toml",)),
         Format("json", "JSON file", sound(json_text.places), ("*.json",)),
-        Format("xml", "XML file", xml_text.places, ("*.xml",)),
+        Format("xml", "XML file", sound(xml_text.places), ("*.xml",)),
     )
 }

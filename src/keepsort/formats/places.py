@@ -5,6 +5,7 @@ parts) works on those, so a text is only ever changed by replacing stretches of 
 asked for keeps its bytes: comments, order, quoting, line ends.
 """
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
@@ -49,6 +50,11 @@ class Place:
     joint: what stands between it and its neighbours: nothing between lines, a comma, or no more
         than what `whole` begins with.
     lines: for a key that may stand on several lines, each of them.
+    column: how far its first line is indented, where that counts. inline: whether `held` can be
+        put in the place of another such value, on the same line. holds: the joint of what a
+        section holds.
+    swallows: whether all that follows a section, up to the next, would lie in it.
+    family: what several parts of one name, told apart by their number alone, are called.
     """
 
     path: Path
@@ -59,15 +65,32 @@ class Place:
     inside: int = 0
     joint: str = "line"
     lines: list[Line] = field(default_factory=list)
+    column: int | None = None
+    inline: bool = True
+    holds: str = "line"
+    swallows: bool = False
+    family: str = ""
 
 
 Reader = Callable[[str], list[Place]]
 
 
+_MARK = "\ufeff"
+
+
+def unmarked(text: str) -> tuple[str, str]:
+    """Divide a text into its byte order mark, which may be empty, and the rest."""
+    return (_MARK, text[1:]) if text.startswith(_MARK) else ("", text)
+
+
 def sound(read: Reader) -> Reader:
-    """Return a reader that refuses texts with names and values that a backup cannot hold."""
+    """Return a reader that passes over a byte order mark, and refuses what cannot be kept.
+
+    Places count from behind the mark.
+    """
 
     def places(text: str) -> list[Place]:
+        text = unmarked(text)[1]
         found = read(text)
         for place in found:
             why = unsound(place.path[-1]) or unsound(place.value)
@@ -97,3 +120,16 @@ def line_stop(text: str, position: int) -> int:
 def numbered(name: str, count: int) -> str:
     """Name one of several parts of one name: the second is ``name[2]``."""
     return name if count == 1 else f"{name}[{count}]"
+
+
+def lines_of(text: str) -> list[tuple[int, int, str]]:
+    """Return every line: where it begins, where it ends with its line end, and what it says."""
+    found, at = [], 0
+    for part in _LINE.finditer(text):
+        if part[0]:
+            found.append((at, part.end(), part[1]))
+            at = part.end()
+    return found
+
+
+_LINE = re.compile(r"([^\r\n]*)(?:\r\n|\n|\r|$)")

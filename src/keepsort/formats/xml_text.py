@@ -7,7 +7,7 @@ Texts with a document type are not opened: what they declare could make a small 
 
 import re
 from collections import Counter
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from html import unescape
 from xml.parsers import expat
 
@@ -42,6 +42,8 @@ class _Reader:
         self._bytes = self._characters = 0
         self._open: list[_Element] = []
         self._found: list[Place] = []
+        #: what elements are called without the numbers that tell them apart, and where
+        self._called: dict[Path, tuple[Path, str]] = {}
         self._parser = expat.ParserCreate("utf-8")
         self._parser.StartElementHandler = self._start
         self._parser.EndElementHandler = self._end
@@ -53,7 +55,14 @@ class _Reader:
         except expat.ExpatError as error:
             why = expat.errors.messages[error.code]
             raise NotParsed(error.lineno, why) from None
-        return sorted(self._found, key=lambda p: (p.whole.start, len(p.path)))
+        found = sorted(self._found, key=lambda p: (p.whole.start, len(p.path)))
+        many = Counter(self._called.values())
+        return [
+            replace(place, family=self._called[place.path][1])
+            if many[self._called.get(place.path, ((), ""))] > 1
+            else place
+            for place in found
+        ]
 
     def _refuse(self, *_: object) -> None:
         line = self._parser.CurrentLineNumber
@@ -78,6 +87,7 @@ class _Reader:
             name = f"{tag}[{called}]" if called else tag
             above.names[name] += 1
             path = (*above.path, numbered(name, above.names[name]))
+            self._called[path] = (above.path, name)
         else:
             path = ()
         if len(path) > _DEEPEST:

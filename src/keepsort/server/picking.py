@@ -3,6 +3,7 @@
 import re
 from collections.abc import Sequence
 
+from keepsort.core.compare import Comparison
 from keepsort.core.model import Path, is_beneath
 from keepsort.core.model.notation import read_slash
 from keepsort.core.plan import AttributePick, LeftOut, Pick
@@ -71,6 +72,21 @@ def _exists(trees: list[Snapshot], text: str) -> bool:
     except Problem:
         return False
     return True
+
+
+def accepted_move(found: Comparison, text: str) -> tuple[Path, Path]:
+    """Return the two places of the move that is suggested for the object at a path.
+
+    Raises `NotFound` where none is.
+    """
+    path = find_path([found.left], text)
+    suggested = found.suggestion(path)
+    if suggested is None:
+        raise NotFound(
+            f"No move is suggested for {found.left.schema.notation.write(path)}.",
+            "See what is suggested with: keepsort compare BACKUP.",
+        )
+    return suggested.path, suggested.live_path
 
 
 def check_left_out(tree: Snapshot, picks: Sequence[Pick], without: Sequence[LeftOut]) -> None:

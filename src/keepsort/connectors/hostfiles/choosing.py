@@ -69,7 +69,7 @@ class Choice(msgspec.Struct, frozen=True):
             if _like(self.named(path), pattern):
                 return name
         for known in FORMATS.values():
-            if any(fnmatchcase(basename(path), pattern) for pattern in known.patterns):
+            if any(_like(self.named(path), pattern) for pattern in known.patterns):
                 return known.name
         return "text"
 

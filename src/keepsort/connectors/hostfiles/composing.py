@@ -67,8 +67,19 @@ class FileComposer:
     def settled(
         self, kind: str, live: Attributes, wanted: Attributes, backup: Attributes
     ) -> Attributes:
-        """Return what was wanted: nothing of a file depends on something else of it."""
+        """Return a file with one content, and the size that goes with it."""
+        if "text" in wanted:
+            return {n: v for n, v in wanted.items() if n not in ("bytes", "digest", "content")}
+        if "content" in wanted:
+            bare = {name: value for name, value in wanted.items() if name != "digest"}
+            return {**bare, "bytes": len(wanted["content"])}
+        if "digest" in wanted and wanted["digest"] == live.get("digest"):
+            return {**wanted, "bytes": live.get("bytes")}
         return wanted
+
+    def renamed(self, found: ConfigObject, path: Path, to: Path, wanted: Attributes) -> Attributes:
+        """Return what they are: names do not stand in attributes."""
+        return found.attributes
 
 
 COMPOSER = FileComposer()

@@ -4,7 +4,6 @@ Typing must never change a byte. Where a typed value written anew would differ f
 (a number with a zero at its end, JSON with spaces), the exact text is kept beside it, as `written`.
 """
 
-import json
 import math
 import re
 from collections.abc import Iterator, Sequence
@@ -12,14 +11,26 @@ from typing import Any
 
 import msgspec
 
-from keepsort.core.model import Attributes, ConfigObject, Path, Value, unsound
-from keepsort.core.plan import Edit, Unfit
+from keepsort.core.compare.values import equal_values
+from keepsort.core.model import (
+    Attributes,
+    AttributeSpec,
+    ConfigObject,
+    Path,
+    Value,
+    identical,
+    unsound,
+)
+from keepsort.core.plan import ABSENT, Edit, Unfit
+from keepsort.formats import FORMATS, NotParsed, Place, edited
 
 _NUMBER = re.compile(rb"-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?")
 _decode = msgspec.json.Decoder().decode
 _encode = msgspec.json.Encoder(order="deterministic").encode
 _FIXED: dict[bytes, Value] = {b"true": True, b"false": False}
 _LONGEST_NUMBER = 40
+_VALUE = AttributeSpec(shape="text", number=True, label="value")
+places = FORMATS["json"].places
 #: Only JSON with so many digits in a row may hold a number that is too large.
 _LARGE = re.compile(rb"\d{19}")
 
@@ -95,45 +106,67 @@ class KeyComposer:
     def settled(
         self, kind: str, live: Attributes, wanted: Attributes, backup: Attributes
     ) -> Attributes:
-        """Return the wanted value with the text that spells it: the backup's, or in live's way."""
-        if "value" not in wanted:
+        """Return the wanted value with the text that spells it.
+
+        Of JSON, only the bytes of what is picked are replaced, and by the backup's own. Raises
+        `Unfit` where that cannot be done.
+        """
+        if "value" not in wanted or identical(wanted, backup):
             return wanted
-        if typed(stored(wanted)).get("value") == wanted["value"] and "written" in wanted:
+        spelt = typed(stored(wanted)).get("value")
+        if "written" in wanted and _means_the_same(spelt, wanted["value"]):
             return wanted
-        value = wanted["value"]
-        if value == backup.get("value"):
-            if "written" in backup:
-                return {**wanted, "written": backup["written"]}
-            return _without(wanted)
-        text = live.get("written")
-        if isinstance(value, dict) and isinstance(text, str) and text.startswith("{"):
-            return typed(_in_the_way_of(text, value).encode())
+        value, now = wanted["value"], live.get("value")
+        if isinstance(value, dict) and isinstance(now, dict) and stored(live)[:1] == b"{":
+            return _with_members(live, value, backup)
+        if _means_the_same(value, backup.get("value")) and "written" in backup:
+            return {**wanted, "written": backup["written"]}
         return _without(wanted)
+
+    def renamed(self, found: ConfigObject, path: Path, to: Path, wanted: Attributes) -> Attributes:
+        """Return what they are: names do not stand in attributes."""
+        return found.attributes
 
 
 def _without(attributes: Attributes) -> Attributes:
     return {name: value for name, value in attributes.items() if name != "written"}
 
 
-def _in_the_way_of(text: str, value: dict[str, Any]) -> str:
-    """Write a JSON object with the order, indent and spaces of an earlier text of it."""
-    indent = re.match(r"\{\r?\n([ \t]+)", text)
-    comma = ", " if re.search(r",[ ]", text) else ","
-    colon = ": " if re.search(r"\":[ ]", text) else ":"
-    return json.dumps(
-        _in_order_of(json.loads(text), value),
-        ensure_ascii=text.isascii() and "\\u" in text,
-        indent=indent[1] if indent else None,
-        separators=("," if indent else comma, colon),
-    ) + ("\n" if text.endswith("\n") else "")
+def _means_the_same(one: Value, other: Value) -> bool:
+    return equal_values(_VALUE, one, other)
 
 
-def _in_order_of(before: Any, value: Any) -> Any:
-    if not isinstance(before, dict) or not isinstance(value, dict):
-        return value
-    known = [key for key in before if key in value]
-    added = [key for key in value if key not in before]
-    return {key: _in_order_of(before.get(key), value[key]) for key in [*known, *added]}
+def _with_members(live: Attributes, wanted: dict[str, Any], backup: Attributes) -> Attributes:
+    """Return a JSON object with some members as they are written in the backup."""
+    text, source = stored(live).decode(), stored(backup).decode()
+    try:
+        origin = {place.path: place for place in places(source)}
+    except NotParsed:
+        origin = {}
+    edits = list(_edits(live["value"], wanted, origin))
+    found = typed(edited(places, text, source, edits).encode())
+    if not _means_the_same(found.get("value"), wanted):
+        raise Unfit("What is picked of the value cannot be put in place alone. Pick all of it.")
+    return found
+
+
+def _edits(
+    now: dict[str, Any], wanted: dict[str, Any], origin: dict[Path, Place], at: Path = ()
+) -> Iterator[Edit]:
+    """Yield what leads from one object to another, in values as the format reads them."""
+    for key in dict.fromkeys([*now, *wanted]):
+        path = (*at, key)
+        if key not in wanted:
+            yield Edit(path, ABSENT)
+        elif key in now and _means_the_same(now[key], wanted[key]):
+            continue
+        elif isinstance(now.get(key), dict) and isinstance(wanted[key], dict):
+            yield from _edits(now[key], wanted[key], origin, path)
+        else:
+            inner = [p for p in origin if p[: len(path)] == path]
+            if not inner:
+                raise Unfit(f"{'/'.join(path)} is not in the backup's value.")
+            yield from (Edit(p, origin[p].value) for p in inner)
 
 
 COMPOSER = KeyComposer()

@@ -1,13 +1,21 @@
 """What differs between two trees, down to the word."""
 
-from keepsort.core.compare.comparison import LIKENESS, Comparison, Consequence, Difference, State
+from keepsort.core.compare.comparison import (
+    LIKENESS,
+    Comparison,
+    Consequence,
+    Difference,
+    State,
+    Suggestion,
+)
 from keepsort.core.compare.filters import Filter, filtered, match_names
 from keepsort.core.compare.rules import Rules
 from keepsort.core.compare.values import AttributeDifference, compare_attributes
-from keepsort.core.compare.walk import compare
+from keepsort.core.compare.walk import Accepted, compare
 
 __all__ = [
     "LIKENESS",
+    "Accepted",
     "AttributeDifference",
     "Comparison",
     "Consequence",
@@ -15,6 +23,7 @@ __all__ = [
     "Filter",
     "Rules",
     "State",
+    "Suggestion",
     "compare",
     "compare_attributes",
     "filtered",

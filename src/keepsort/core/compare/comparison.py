@@ -17,8 +17,8 @@ State = Literal["missing", "extra", "changed", "moved", "recreated", "unreadable
 STATES: tuple[State, ...] = ("changed", "moved", "recreated", "missing", "extra", "unreadable")
 
 
-#: Objects without a common identity that are at least this much alike are taken as moved, unless
-#: another measure is asked for.
+#: A missing and an extra object that are at least this much alike are suggested to be the same,
+#: unless another measure is asked for.
 LIKENESS = 0.6
 _FEW = 64
 
@@ -30,8 +30,7 @@ class Difference(msgspec.Struct, frozen=True, kw_only=True):
     live_path: where it is live; None where it is missing.
     attributes: names of those that differ, consequences of a move left out.
     left, right: the object on both sides.
-    similarity: for a move told by likeness alone, how alike, from 0 to 1; below 1 it is only
-        suggested.
+    similarity: for a move that a person accepted on likeness alone, how alike, from 0 to 1.
     """
 
     path: Path
@@ -59,9 +58,22 @@ class Consequence(msgspec.Struct, frozen=True):
     moved: Path
 
 
+class Suggestion(msgspec.Struct, frozen=True):
+    """A guess: that a missing object is an extra one that is like it, from 0 to 1.
+
+    It changes nothing until a person accepts it.
+    """
+
+    path: Path
+    live_path: Path
+    similarity: float
+
+
 class Comparison:
     """All differences between two snapshots, in order of their paths.
 
+    suggestions: which missing objects may be extra ones.
+    unknown: how many objects of the backup lie where live may not be read, beneath others.
     hidden: how many differences the ignore rules keep from sight.
     same: how many objects of the backup are the same live.
     """
@@ -73,6 +85,8 @@ class Comparison:
         differences: Iterable[Difference],
         consequences: Iterable[Consequence] = (),
         hidden: Iterable[Difference] = (),
+        suggestions: Iterable[Suggestion] = (),
+        unknown: int = 0,
     ) -> None:
         self.left = left
         self.right = right
@@ -84,6 +98,8 @@ class Comparison:
         self.differences = [d for _, d in keyed]
         self.consequences = list(consequences)
         self.hidden = list(hidden)
+        self.suggestions = list(suggestions)
+        self.unknown = unknown
 
     @cached_property
     def tally(self) -> dict[str, int]:
@@ -93,16 +109,21 @@ class Comparison:
     @property
     def same(self) -> int:
         """Objects of the backup that are the same live."""
-        differing = 0
-        for d in self.differences:
-            if d.left is not None:
-                differing += d.left.entry.total if d.state == "unreadable" else 1
-        return self.left.root.total - differing
+        differing = sum(d.left is not None for d in self.differences)
+        return self.left.root.total - differing - self.unknown
 
     def chosen(self, wanted: Callable[[Difference], bool]) -> "Comparison":
         """Return the comparison with only some of its differences."""
         some = [d for d in self.differences if wanted(d)]
-        found = Comparison(self.left, self.right, some, self.consequences, self.hidden)
+        found = Comparison(
+            self.left,
+            self.right,
+            some,
+            self.consequences,
+            self.hidden,
+            self.suggestions,
+            self.unknown,
+        )
         # where objects stand does not depend on what is shown
         found.moves = self.moves
         return found
@@ -154,6 +175,18 @@ class Comparison:
                 break
             found.append(self.differences[number])
         return found
+
+    def suggestion(self, path: Path, *, live: bool = False) -> Suggestion | None:
+        """Return what is suggested of the missing, or live: of the extra, object at a path."""
+        return self._suggested[live].get(self.names.keys(path))
+
+    @cached_property
+    def _suggested(self) -> tuple[dict[Path, Suggestion], dict[Path, Suggestion]]:
+        keys = self.names.keys
+        return (
+            {keys(s.path): s for s in self.suggestions},
+            {keys(s.live_path): s for s in self.suggestions},
+        )
 
     @cached_property
     def moves(self) -> list[Difference]:

@@ -33,18 +33,16 @@ class Thing(NamedTuple):
     features: tuple[int, ...]
 
 
-def things(
-    side: Snapshot, nodes: dict[Path, Node], barred: set[Path], others: dict[Path, Node]
-) -> dict[Path, Thing]:
+def things(side: Snapshot, nodes: dict[Path, Node], others: dict[Path, Node]) -> dict[Path, Thing]:
     """Return what can be told by its features; those of an object are of all beneath it too.
 
-    barred: branches that are left out. others: places where another object stands.
+    others: places where another object stands.
     """
     hashes: dict[Path, list[int]] = {}
     telling: dict[Path, int] = defaultdict(int)
     texts = _Texts(side, nodes.values())
     for path, node in nodes.items():
-        if node.entry.unreadable is not None or _is_within(path, barred):
+        if node.entry.unreadable is not None:
             continue
         own = hashes.setdefault(path, [])
         told = 0
@@ -73,10 +71,6 @@ def things(
         and path not in others
         and nodes[path].entry.kind not in fixed
     }
-
-
-def _is_within(path: Path, branches: set[Path]) -> bool:
-    return bool(branches) and any(path[:depth] in branches for depth in range(1, len(path) + 1))
 
 
 class _Attributes(dict[str, tuple[int, bool]]):

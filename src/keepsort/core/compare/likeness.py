@@ -1,4 +1,4 @@
-"""Moves without identity: objects, with all that is in them, that are alike in different places.
+"""What may be a move, without identity to tell: objects alike, with all in them, elsewhere.
 
 Each object becomes a set of hashed features. Equal sets are looked up at once. For the rest,
 MinHash signatures (NumPy) find candidates by bands (A. Z. Broder, "On the resemblance and
@@ -32,7 +32,7 @@ _MOST_SIMILAR = 20_000
 _AT_ONCE = 1024
 _FEW = 200
 
-_Pair = tuple[Node, Node, float | None]
+_Pair = tuple[Node, Node, float]
 
 
 def alike(
@@ -41,26 +41,24 @@ def alike(
     only_left: dict[Path, Node],
     only_right: dict[Path, Node],
     threshold: float,
-    dissolved: frozenset[Path] = frozenset(),
+    preferred: frozenset[tuple[Path, Path]] = frozenset(),
 ) -> list[_Pair]:
-    """Pair objects that are at least `threshold` alike, best pairs first; they leave both lists.
+    """Pair objects that are at least `threshold` alike, best pairs first.
 
     What stands in the same place of a paired branch comes along with it and is not paired itself.
-    Objects that bear different identities are never taken for certain: their similarity is told
-    as a little less than 1.
+    Objects that bear different identities are never paired: the system says that they differ.
+    preferred: pairs that go before others, by their paths as they compare.
     """
-    keys = left.schema.names.keys
-    barred = {keys(path) for path in dissolved}
     # what has another object in its own place has not gone elsewhere
-    lefts = things(left, only_left, barred, only_right)
-    rights = things(right, only_right, set(), only_left)
+    lefts = things(left, only_left, only_right)
+    rights = things(right, only_right, only_left)
     if not lefts or not rights:
         return []
-    pairing = _Pairing(only_left, only_right)
+    pairing = _Pairing(dict(only_left), dict(only_right), preferred)
     pairing.take(_equal(lefts, rights))
     if max(len(lefts), len(rights)) <= _MOST_SIMILAR:
         pairing.take(_similar(lefts, rights, pairing, threshold))
-    return pairing.pairs
+    return pairing.topmost()
 
 
 _Found = tuple[float, Path, Path]
@@ -69,28 +67,52 @@ _Found = tuple[float, Path, Path]
 class _Pairing:
     """Pairs made so far."""
 
-    def __init__(self, only_left: dict[Path, Node], only_right: dict[Path, Node]) -> None:
+    def __init__(
+        self,
+        only_left: dict[Path, Node],
+        only_right: dict[Path, Node],
+        preferred: frozenset[tuple[Path, Path]],
+    ) -> None:
         self.only_left, self.only_right = only_left, only_right
+        self._preferred = preferred
         self.pairs: list[_Pair] = []
         self._to_right: dict[Path, Path] = {}
         self._to_left: dict[Path, Path] = {}
 
     def take(self, found: list[_Found]) -> None:
         """Take pairs, the most alike first; then nearest the root, same names, and in order."""
-        found.sort(key=lambda f: (-f[0], len(f[1]), f[1][-1:] != f[2][-1:], f[1], f[2]))
+        found.sort(
+            key=lambda f: (
+                f[1:] not in self._preferred, -f[0], len(f[1]), f[1][-1:] != f[2][-1:], f[1], f[2]
+            )
+        )  # fmt: skip
         for similarity, one, two in found:
             if self.is_free(one, two):
                 a, b = self.only_left.pop(one), self.only_right.pop(two)
-                if a.entry.identity and b.entry.identity:
-                    similarity = min(similarity, 0.999)
                 self.pairs.append((a, b, round(similarity, 3)))
                 self._to_right[one], self._to_left[two] = two, one
+
+    def topmost(self) -> list[_Pair]:
+        """Return the pairs without those that come along with a pair they lie beneath."""
+        return [
+            pair
+            for one, pair in zip(self._to_right, self.pairs, strict=True)
+            if not self._lies_within(one)
+        ]
+
+    def _lies_within(self, one: Path) -> bool:
+        above = ((depth, self._to_right.get(one[:depth])) for depth in range(1, len(one)))
+        return any(
+            place is not None and place + one[depth:] == self._to_right[one]
+            for depth, place in above
+        )
 
     def is_free(self, one: Path, two: Path) -> bool:
         """Tell whether both can be paired: neither is, nor comes along with what holds it."""
         return (
             one in self.only_left
             and two in self.only_right
+            and not (self.only_left[one].entry.identity and self.only_right[two].entry.identity)
             and not _comes_along(one, self._to_right, self.only_right)
             and not _comes_along(two, self._to_left, self.only_left)
         )

@@ -8,7 +8,7 @@ import msgspec
 from keepsort.core.compare.maps import MapChange, map_changes
 from keepsort.core.compare.sequences import Change, ElementMove, lined_up, moved_elements
 from keepsort.core.model import Attributes, AttributeSpec, Schema, Value
-from keepsort.core.model.canonical import comparable_value, folded
+from keepsort.core.model.canonical import comparable_value, folded, identical
 
 
 class AttributeDifference(msgspec.Struct, frozen=True):
@@ -42,23 +42,13 @@ def equal_values(spec: AttributeSpec, left: Value, right: Value) -> bool:
         return True  # most are, and have no second form to look for
     if spec.orders and isinstance(left, list) and isinstance(right, list):
         return in_common(left, right) == in_common(right, left)
-    left, right = comparable_value(spec, left), comparable_value(spec, right)
-    return bool(left == right) and same_type(left, right)
+    return identical(comparable_value(spec, left), comparable_value(spec, right))
 
 
 def in_common(names: list[Value], others: list[Value]) -> list[Value]:
     """Return those names that the other order has too."""
     there = set(others)
     return [name for name in names if name in there]
-
-
-def same_type(left: Value, right: Value) -> bool:
-    """Tell True from 1, and 1 from 1.0, which Python calls equal."""
-    if isinstance(left, list):
-        return all(same_type(a, b) for a, b in zip(left, right, strict=True))
-    if isinstance(left, dict):
-        return all(same_type(v, right[k]) for k, v in left.items())
-    return type(left) is type(right)
 
 
 def differing_names(schema: Schema, kind: str, left: Attributes, right: Attributes) -> list[str]:

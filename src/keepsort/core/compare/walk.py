@@ -11,6 +11,7 @@ from keepsort.core.compare.comparison import (
     Consequence,
     Difference,
     State,
+    Suggestion,
     translate,
 )
 from keepsort.core.compare.rules import Rules
@@ -22,12 +23,14 @@ from keepsort.core.snapshot import Entry, Node, Snapshot
 from keepsort.core.snapshot.encoding import decode_entry, decode_facts_index, decode_index
 from keepsort.core.snapshot.reader import Pages, RawPage, read_pages
 
-#: An object on both sides; for a pair found by likeness alone, how alike the two are.
+#: An object on both sides; for a pair that a person accepted, how alike the two are.
 _Pair = tuple[Node, Node, float | None]
 #: Pages of both sides held in memory at a time; a level of the tree may have more.
 _PAGES_AT_ONCE = 2048
 _NO_RULES = Rules()
 _NO_SUCCESSORS: Mapping[str, str] = MappingProxyType({})
+#: Where an object is in the backup, and where the one stands live that it is taken for.
+Accepted = frozenset[tuple[Path, Path]]
 
 
 def compare(
@@ -36,15 +39,15 @@ def compare(
     rules: Rules = _NO_RULES,
     *,
     likeness: float | None = None,
-    dissolved: frozenset[Path] = frozenset(),
+    accepted: Accepted = frozenset(),
     successors: Mapping[str, str] = _NO_SUCCESSORS,
 ) -> Comparison:
     """Compare two snapshots of the same place.
 
     rules: what does not count.
-    likeness: objects without identity that are at least this similar (0 to 1) are told as
-        moved; None tells no such moves.
-    dissolved: backup paths of such moves that are to be taken as missing and extra instead.
+    likeness: of a missing and an extra object that are at least this similar (0 to 1) and have no
+        ids that differ, the comparison suggests that one is the other; None suggests nothing.
+    accepted: suggestions that a person has accepted; these alone are taken as moves.
     successors: identities that objects had, each with the one that its restored object has; both
         are taken as the same object.
 
@@ -58,13 +61,24 @@ def compare(
     walk = _Walk(left, right, successors)
     walk.run()
     pairs: list[_Pair] = [(a, b, None) for a, b in walk.pair_up()]
+    unknown = walk.set_unknown_aside()
+    suggestions: list[Suggestion] = []
     if likeness is not None and walk.only_left and walk.only_right:
         # NumPy takes a while to load, and only this needs it
         from keepsort.core.compare.likeness import alike
 
-        pairs += alike(left, right, walk.only_left, walk.only_right, likeness, dissolved)
+        wanted = frozenset((names.keys(path), names.keys(place)) for path, place in accepted)
+        for a, b, similarity in alike(
+            left, right, walk.only_left, walk.only_right, likeness, wanted
+        ):
+            pair = names.keys(a.path), names.keys(b.path)
+            if pair in wanted:
+                del walk.only_left[pair[0]], walk.only_right[pair[1]]
+                pairs.append((a, b, similarity))
+            else:
+                suggestions.append(Suggestion(a.path, b.path, similarity))
     found = _Telling(left, right, walk, pairs)
-    return found.comparison(rules)
+    return found.comparison(rules, suggestions, unknown)
 
 
 class _Walk:
@@ -78,6 +92,9 @@ class _Walk:
         self.only_left: dict[Path, Node] = {}
         self.only_right: dict[Path, Node] = {}
         self._keys = left.schema.names.keys
+        #: objects beneath one that the other side may not read, so that nobody knows of them there
+        self._unknown_left: list[Node] = []
+        self._unknown_right: list[Node] = []
 
     def run(self) -> None:
         """Walk level by level, so that each level costs two reads of the store."""
@@ -96,6 +113,9 @@ class _Walk:
         if one.unreadable is not None or two.unreadable is not None:
             if one.unreadable != two.unreadable:
                 self.changed.append((a, b))
+            # what can be read beneath it is compared all the same
+            if one.children != two.children:
+                level.append((a, b))
             return
         if one.kind != two.kind or one.attributes != two.attributes:
             self.changed.append((a, b))
@@ -135,10 +155,14 @@ class _Walk:
                 other = in_right.pop(key, None)
                 if other is None:
                     self._alone(self.left, inner, self.only_left)
+                    if b.entry.unreadable is not None:
+                        self._unknown_left.append(inner)
                 else:
                     self._meet(inner, other, found)
             for inner in in_right.values():
                 self._alone(self.right, inner, self.only_right)
+                if a.entry.unreadable is not None:
+                    self._unknown_right.append(inner)
 
     def _entries(self, a: Node, b: Node, pages: Pages) -> tuple[dict[str, Node], dict[str, Node]]:
         """Return the children of both sides by their keys, without those that are equal.
@@ -178,6 +202,18 @@ class _Walk:
                 pairs.append((node, self.only_right.pop(other)))
                 del self.only_left[key]
         return pairs
+
+    def set_unknown_aside(self) -> int:
+        """Take what may stand on the other side unseen from the lists; count that of the left."""
+        self._set_aside(self.right, self._unknown_right, self.only_right)
+        return self._set_aside(self.left, self._unknown_left, self.only_left)
+
+    def _set_aside(self, side: Snapshot, nodes: list[Node], alone: dict[Path, Node]) -> int:
+        gone = 0
+        for node in nodes:
+            for inner in side.walk(node):
+                gone += alone.pop(self._keys(inner.path), None) is not None
+        return gone
 
 
 #: For each page the numbers of some of its entries.
@@ -283,7 +319,7 @@ class _Telling:
         back = (*translate(self.backup_of, self.names, live[:-1]), live[-1])
         return keys(there) == keys(live) and keys(back) == keys(path)
 
-    def comparison(self, rules: Rules) -> Comparison:
+    def comparison(self, rules: Rules, suggestions: list[Suggestion], unknown: int) -> Comparison:
         """Return everything as one comparison, with what the rules hide set aside."""
         self.consequences: list[Consequence] = []
         shown: list[Difference] = []
@@ -296,7 +332,9 @@ class _Telling:
                 shown.append(left)
                 if left is not difference:
                     hidden.append(difference)
-        return Comparison(self.left, self.right, shown, self.consequences, hidden)
+        return Comparison(
+            self.left, self.right, shown, self.consequences, hidden, suggestions, unknown
+        )
 
     def _all(self) -> Iterator[Difference]:
         told = set()

@@ -1,6 +1,6 @@
 """What everything becomes: a tree of typed objects with attributes."""
 
-from keepsort.core.model.canonical import canonical_attributes, object_digest
+from keepsort.core.model.canonical import canonical_attributes, identical, object_digest
 from keepsort.core.model.kinds import AttributeSpec, Kind, Schema, Shape
 from keepsort.core.model.names import NameRule
 from keepsort.core.model.notation import DistinguishedNames, Notation, SlashPaths
@@ -27,6 +27,7 @@ __all__ = [
     "SlashPaths",
     "Value",
     "canonical_attributes",
+    "identical",
     "is_beneath",
     "object_digest",
     "unsound",

@@ -18,6 +18,22 @@ def digest(data: bytes) -> bytes:
     return blake2b(data, digest_size=DIGEST_SIZE).digest()
 
 
+def identical(one: Value, other: Value) -> bool:
+    """Tell whether two values are the same down to their types: 1 is neither 1.0 nor True.
+
+    This is the one rule of equality: compare, plans and edits of texts go by it.
+    """
+    if type(one) is not type(other):
+        return False
+    if isinstance(one, list):
+        return len(one) == len(other) and all(map(identical, one, other))
+    if isinstance(one, dict):
+        return one.keys() == other.keys() and all(identical(v, other[k]) for k, v in one.items())
+    if isinstance(one, float):
+        return one.hex() == float(other).hex()
+    return bool(one == other)
+
+
 def canonical_form(spec: AttributeSpec) -> Form | None:
     """Return what gives a value the one form that all equal values share; None where it has it.
 

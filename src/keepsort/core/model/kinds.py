@@ -106,6 +106,11 @@ class Schema(msgspec.Struct, frozen=True, omit_defaults=True, dict=True):
             found |= {name for name, spec in kind.attributes.items() if spec.refers}
         return frozenset(found)
 
+    @cached_property
+    def implied(self) -> str:
+        """The kind of the objects that exist only by what stands beneath them; empty where none."""
+        return next((name for name, kind in self.kinds.items() if kind.implied), "")
+
     def is_implied(self, kind: str) -> bool:
         """Tell whether objects of this kind exist only by what stands beneath them."""
         known = self.kinds.get(kind)

@@ -55,6 +55,12 @@ class Composer(Protocol):
     ) -> Attributes:
         """Return wanted attributes with those that depend on each other in agreement."""
 
+    def renamed(self, found: ConfigObject, path: Path, to: Path, wanted: Attributes) -> Attributes:
+        """Return what an object's attributes are once it has been moved from a path to another.
+
+        wanted: what they are to be in the end.
+        """
+
 
 class Plain:
     """The composer of systems whose objects hold no parts."""
@@ -74,6 +80,10 @@ class Plain:
     ) -> Attributes:
         """Return what was wanted."""
         return wanted
+
+    def renamed(self, found: ConfigObject, path: Path, to: Path, wanted: Attributes) -> Attributes:
+        """Return what they are: names do not stand in attributes."""
+        return found.attributes
 
 
 PLAIN = Plain()

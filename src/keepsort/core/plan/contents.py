@@ -23,9 +23,11 @@ def written(
             continue
         value = backup[name]
         if isinstance(value, list) and isinstance(live.get(name), list):
+            spec = schema.spec(target.node.entry.kind, name)
             part = target.parts[name] if target.parts is not None else None
-            chosen = value if part is None or part.whole else part.add
-            value = [v for v in chosen if v not in live[name]]
+            chosen = value if part is None or part.whole or part.hunks else part.add
+            there = {element_key(spec, v) for v in live[name]}
+            value = [v for v in chosen if element_key(spec, v) not in there]
         found[name] = value
     return found
 
@@ -53,13 +55,17 @@ def put_part(
         wanted.pop(part.name, None)
     else:
         gone = {element_key(spec, v) for v in part.remove}
-        kept = [v for v in wanted.get(part.name, []) if element_key(spec, v) not in gone]
+        kept = [v for v in _listed(wanted.get(part.name)) if element_key(spec, v) not in gone]
         there = {element_key(spec, v) for v in kept}
         kept += [v for v in part.add if element_key(spec, v) not in there]
         if kept:
             wanted[part.name] = kept
         else:
             wanted.pop(part.name, None)
+
+
+def _listed(value: Value) -> list[Value]:
+    return value if isinstance(value, list) else [] if value is None else [value]
 
 
 def _with_stretches(

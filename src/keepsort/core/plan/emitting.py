@@ -38,6 +38,11 @@ class Emitter:
         self._created: set[Path] = set()
         #: created without references that go round in a circle
         self._deferred: set[Path] = set()
+        self._moving = {
+            self._keys(t.live.path)
+            for t in self._targets.values()
+            if t.moved and t.live is not None
+        }
 
     def emit(self) -> None:
         """Write all steps."""
@@ -56,6 +61,7 @@ class Emitter:
         self._remover.remove_rest()
         if self._schema.is_ordered:
             self._give_places()
+        self._tell_what_came_to_nothing()
         self._warn_interruptions()
 
     def _moved(self) -> list[Path]:
@@ -68,7 +74,7 @@ class Emitter:
 
     def _stands(self, key: Path) -> bool:
         where = self._place_of(self._targets[key])
-        return key not in self._blocked and self.writer.draft.get(where) is not None
+        return key not in self._blocked and self.writer.draft.has(where)
 
     def _place_of(self, target: Target) -> Path:
         """Return where the target's object stands now."""
@@ -100,14 +106,22 @@ class Emitter:
             return
         if target.live is None:
             self._created.add(key)
-            self._write("create", target, target.path, None, self._redirect(target, after))
+            if not self._schema.is_implied(target.node.entry.kind):
+                self._write("create", target, target.path, None, self._redirect(target, after))
             return
         place = self.writer.places.now(target.live.path)
         if self._keys(place) != self._keys(target.path):
             found = self.writer.draft.get(place)
             assert found is not None
-            same = found.attributes
-            self._write("move", target, place, same, same, to=target.path)
+            after = self._after_move(target, found, place)
+            self._write("move", target, place, found.attributes, after, to=target.path)
+
+    def _after_move(self, target: Target, found: ConfigObject, place: Path) -> Attributes:
+        """Return what an object holds once it has its name: a system may keep names in values."""
+        wanted = found.attributes
+        if target.parts is None and target.policy == "overwrite":
+            wanted = self._backup.whole_attributes(target.node.entry)
+        return self._composer.renamed(found, place, target.path, wanted)
 
     def _for_creation(self, target: Target) -> Attributes:
         """Return what a new object gets; references in a circle are left for an update."""
@@ -131,7 +145,7 @@ class Emitter:
 
     def _has_parent(self, target: Target) -> bool:
         outermost = len(target.path) <= len(self._live.at)
-        if outermost or self.writer.draft.get(target.path[:-1]) is not None:
+        if outermost or self.writer.draft.has(target.path[:-1]) or self._schema.implied:
             return True
         text = "The object that should hold it does not exist live and is not picked."
         self._findings.add("stop", "no-parent", target.path, text)
@@ -160,20 +174,16 @@ class Emitter:
 
     def _moves_away(self, path: Path) -> bool:
         """Tell whether what stands at a place now is to be brought to its own."""
-        return any(
-            target.moved
-            and target.live is not None
-            and self._keys(self._place_of(target)) == self._keys(path)
-            for target in self._targets.values()
-        )
+        return self._keys(self.writer.places.before(path)) in self._moving
 
     def _step_aside(self, path: Path, there: ConfigObject) -> None:
         number = 1
         while self.writer.draft.get((*path[:-1], f"{path[-1]}-aside-{number}")) is not None:
             number += 1
         to = (*path[:-1], f"{path[-1]}-aside-{number}")
+        after = self._composer.renamed(there, path, to, there.attributes)
         self.writer.append(
-            "move", path, there.kind, there.attributes, there.attributes, to,
+            "move", path, there.kind, there.attributes, after, to,
             reason="makes room for another object", identity=there.identity,
         )  # fmt: skip
 
@@ -193,7 +203,11 @@ class Emitter:
         order = self._schema.order_of(found.kind)
         if order and isinstance(after.get(order), list):
             after = {**after, order: merged(after[order], found.attributes.get(order) or [])}
-        after = self._composer.settled(found.kind, found.attributes, after, backup)
+        try:
+            after = self._composer.settled(found.kind, found.attributes, after, backup)
+        except Unfit as unfit:
+            self._findings.add("stop", "unfit", target.path, str(unfit))
+            return
         whole = target.parts is None and target.policy == "overwrite"
         kind_picked = whole or "kind" in (target.parts or ())
         changes_kind = kind_picked and found.kind != target.node.entry.kind
@@ -216,7 +230,7 @@ class Emitter:
         """Let references name their targets where those will stand."""
 
         def place(path: Path) -> Path:
-            if self._keys(path) in self._targets or self.writer.draft.get(path) is not None:
+            if self._keys(path) in self._targets or self.writer.draft.has(path):
                 return path
             elsewhere = self._comparison.live_path(path)
             if elsewhere is path:
@@ -231,6 +245,23 @@ class Emitter:
                 text = f"{name} names an object that stands elsewhere live; it is named there."
                 self._findings.add("note", "redirected", target.path, text, name)
         return result
+
+    def _tell_what_came_to_nothing(self) -> None:
+        """Say of what was picked that there is nothing to write for it."""
+        for target in self._targets.values():
+            path = self._place_of(target)
+            if target.reason or target.path in self._findings.stopped:
+                continue
+            if self.writer.has_written(path):
+                continue
+            text = "It is live already as it was picked, so nothing is written for it."
+            if target.live is None and self._schema.is_implied(target.node.entry.kind):
+                label = self._schema.label(target.node.entry.kind)
+                text = (
+                    f"A {label} exists only by what it holds, and nothing that it holds is picked, "
+                    "so nothing is written for it. Pick what it holds as well."
+                )
+            self._findings.add("note", "nothing-to-do", target.path, text)
 
     def _give_places(self) -> None:
         """Give what came its place among the children of what holds it, as the backup has it."""

@@ -29,8 +29,13 @@ class Finding(msgspec.Struct, frozen=True, omit_defaults=True):
     @property
     def name(self) -> str:
         """What the finding is confirmed by."""
-        place = "/".join(self.path)
+        place = "/".join(_escaped(name) for name in self.path)
         return f"{self.code}:{place}" + (f"#{self.attribute}" if self.attribute else "")
+
+
+def _escaped(name: str) -> str:
+    r"""Write a name so that no two paths are written alike: a slash as ``\/``, a hash as ``\#``."""
+    return name.replace("\\", "\\\\").replace("/", "\\/").replace("#", "\\#")
 
 
 class Findings:
@@ -38,11 +43,15 @@ class Findings:
 
     def __init__(self) -> None:
         self._found: dict[str, Finding] = {}
+        #: paths of what cannot be done
+        self.stopped: set[Path] = set()
 
     def add(self, level: Level, code: str, path: Path, text: str, attribute: str = "") -> None:
         """Note something, if it was not noted before."""
         finding = Finding(level, code, text, path, attribute)
         self._found.setdefault(finding.name, finding)
+        if level == "stop":
+            self.stopped.add(path)
 
     def all(self) -> tuple[Finding, ...]:
         """Return what was found."""

@@ -1,5 +1,7 @@
 """Adds what targets cannot do without: what is to hold them, and what they refer to."""
 
+from heapq import heappop, heappush
+
 from keepsort.core.plan.contents import written
 from keepsort.core.plan.references import references
 from keepsort.core.plan.taking import Taker
@@ -10,13 +12,14 @@ def close_needs(taker: Taker) -> None:
     """Bring parents and referenced objects that do not exist live, until nothing is wanting."""
     targets = taker.targets.restored
     work = sorted(targets)
+    taker.arrived.clear()
     while work:
-        target = targets[work.pop(0)]
-        before = set(targets)
+        target = targets[heappop(work)]
         if target.live is None or target.moved:
             _need_parents(taker, target)
         _need_references(taker, target)
-        work = sorted((*work, *(targets.keys() - before)))
+        while taker.arrived:
+            heappush(work, taker.arrived.pop())
 
 
 def _need_parents(taker: Taker, target: Target) -> None:

@@ -41,15 +41,19 @@ def placed(name: Value, wanted: list[Value], present: list[Value]) -> list[Value
 
 def arrivals(draft: Draft, steps: Sequence[Step]) -> dict[Path, list[Path]]:
     """Return what steps bring to a place, by what holds it, where both stand in the end."""
-    came: dict[Path, list[Path]] = {}
-    later = Places(draft.schema)
-    for step in reversed(steps):
-        place = later.now(step.final_path)
-        if step.action in ("create", "move") and place and draft.get(place) is not None:
-            came.setdefault(place[:-1], []).append(place)
+    places = Places(draft.schema)
+    arrived = []
+    for step in steps:
         if step.action == "move" and step.to is not None:
-            later.move_before(step.path, step.to)
-    return dict(reversed(came.items()))
+            places.move(step.path, step.to)
+        if step.action in ("create", "move"):
+            arrived.append(places.marked(step.final_path))
+    came: dict[Path, dict[Path, None]] = {}
+    for where in arrived:
+        place = where()
+        if place and draft.has(place):
+            came.setdefault(place[:-1], {})[place] = None
+    return {path: list(places) for path, places in came.items()}
 
 
 def follow(draft: Draft, step: Step) -> None:

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Iterator
 
-from keepsort.core.compare.comparison import translate
 from keepsort.core.model import Attributes, Path, Schema
 from keepsort.core.model.references import named, renamed
 from keepsort.core.snapshot import Node, Snapshot
@@ -59,23 +58,86 @@ def referrers(live: Snapshot, places: list[Path]) -> Iterator[tuple[Node, str, P
                 yield node, name, path
 
 
+class _Spot:
+    """A place that something moved from, to or through."""
+
+    __slots__ = ("above", "began", "came", "name", "now")
+
+    def __init__(self, name: str, above: "_Spot | None", began: Path) -> None:
+        self.name = name
+        self.above = above
+        #: where it stood in the beginning
+        self.began = began
+        #: spots right beneath it: by the names they began with, and by those they have now
+        self.came: dict[str, _Spot] = {}
+        self.now: dict[str, _Spot] = {}
+
+
 class Places:
-    """Where objects stand as moves are carried out one after the other."""
+    """Where objects stand as moves are carried out one after the other.
+
+    A look-up takes as long as the path has names, however many moves there were.
+    """
 
     def __init__(self, schema: Schema) -> None:
-        self._names = schema.names
-        self._moves: list[tuple[Path, Path]] = []
+        self._key = schema.names.key
+        self._root = _Spot("", None, ())
+        self._moved = False
 
     def move(self, path: Path, to: Path) -> None:
-        """Note that what stood at `path` now stands at `to`."""
-        self._moves.append((self._names.keys(path), to))
-
-    def move_before(self, path: Path, to: Path) -> None:
-        """Note a move that comes before all that are noted already."""
-        self._moves.insert(0, (self._names.keys(path), to))
+        """Note that what stands at `path` now is put at `to`."""
+        self._moved = True
+        spot, holder = self._at(path), self._at(to[:-1])
+        assert spot.above is not None
+        del spot.above.now[self._key(spot.name)]
+        spot.name, spot.above = to[-1], holder
+        holder.now[self._key(to[-1])] = spot
 
     def now(self, path: Path) -> Path:
-        """Return where an object stands now that stood at `path` in the beginning."""
-        for before, to in self._moves:
-            path = translate({before: to}, self._names, path)
-        return path
+        """Return where an object stands now that stood at `path` in the beginning.
+
+        The path itself is returned where nothing moved.
+        """
+        if not self._moved:
+            return path
+        spot, depth = self._root, 0
+        while depth < len(path) and self._key(path[depth]) in spot.came:
+            spot = spot.came[self._key(path[depth])]
+            depth += 1
+        found = (*_path_of(spot), *path[depth:])
+        return path if found == path else found
+
+    def before(self, path: Path) -> Path:
+        """Return where an object stood in the beginning that stands at `path` now."""
+        spot, depth = self._root, 0
+        while depth < len(path) and self._key(path[depth]) in spot.now:
+            spot = spot.now[self._key(path[depth])]
+            depth += 1
+        return (*spot.began, *path[depth:])
+
+    def marked(self, path: Path) -> Callable[[], Path]:
+        """Return what tells, at any later time, where the object is that stands at `path` now."""
+        spot = self._at(path)
+        return lambda: _path_of(spot)
+
+    def _at(self, path: Path) -> _Spot:
+        """Return the spot of what stands at a path now."""
+        spot = self._root
+        for name in path:
+            key = self._key(name)
+            found = spot.now.get(key)
+            if found is None:
+                found = _Spot(name, spot, (*spot.began, name))
+                # what began here may have gone elsewhere; then this one came later
+                spot.came.setdefault(key, found)
+                spot.now[key] = found
+            spot = found
+        return spot
+
+
+def _path_of(spot: _Spot) -> Path:
+    names: list[str] = []
+    while spot.above is not None:
+        names.append(spot.name)
+        spot = spot.above
+    return tuple(reversed(names))

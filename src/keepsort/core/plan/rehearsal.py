@@ -1,7 +1,14 @@
 """Carries a plan out on a copy of the model."""
 
 from keepsort.core.compare.values import equal_values
-from keepsort.core.model import Attributes, ConfigObject, Path, Schema, object_digest
+from keepsort.core.model import (
+    Attributes,
+    ConfigObject,
+    Path,
+    Schema,
+    identical,
+    object_digest,
+)
 from keepsort.core.plan import ordering
 from keepsort.core.plan.composing import PLAIN, Composer
 from keepsort.core.plan.steps import Step
@@ -45,7 +52,7 @@ def is_done(schema: Schema, step: Step, found: ConfigObject | None) -> bool:
     """Tell whether `found`, at the step's final path, is what the step leaves behind."""
     if step.after is None or found is None:
         return step.after is None and found is None
-    left = (step.after, step.followed) if step.action == "move" else (step.after,)
+    left = (step.after, _followed_after(step)) if step.action == "move" else (step.after,)
     return found.kind == step.kind and any(
         same_content(schema, step.kind, expected, found.attributes)
         for expected in left
@@ -53,15 +60,31 @@ def is_done(schema: Schema, step: Step, found: ConfigObject | None) -> bool:
     )
 
 
+def _followed_after(step: Step) -> Attributes | None:
+    """Return what a move leaves behind if the system itself has let references follow."""
+    if step.followed is None or step.after is None:
+        return None
+    before = step.before or {}
+    followed = {n: v for n, v in step.followed.items() if not identical(v, before.get(n))}
+    return {**step.after, **followed}
+
+
 def carry_out(draft: Draft, step: Step, composer: Composer = PLAIN) -> None:
-    """Apply one step to a draft, without looking at what it expects."""
+    """Apply one step to a draft, without looking at what it expects.
+
+    Objects that exist only by what they hold come and go with it.
+    """
     ordering.follow(draft, step)
+    if step.action != "delete":
+        _hold(draft, step.final_path[:-1])
     if step.action == "delete":
         draft.remove(step.path)
+        _let_go(draft, step.path[:-1])
         return
     if step.action == "move":
         assert step.to is not None
         draft.move(step.path, step.to)
+        _let_go(draft, step.path[:-1])
     found = draft.get(step.final_path)
     assert step.after is not None
     draft.put(
@@ -73,6 +96,8 @@ def carry_out(draft: Draft, step: Step, composer: Composer = PLAIN) -> None:
             attributes=step.after,
         ),
     )
+    if step.action == "update":
+        _let_go(draft, step.final_path)
     if step.action != "move" and draft.schema.parts_in(step.kind):
         for name in draft.names(step.final_path):
             draft.remove((*step.final_path, name))
@@ -80,15 +105,35 @@ def carry_out(draft: Draft, step: Step, composer: Composer = PLAIN) -> None:
             draft.put((*step.final_path, *path), part)
 
 
+def _hold(draft: Draft, path: Path) -> None:
+    """See that what is to hold an object is there, where it comes by itself."""
+    implied = draft.schema.implied
+    if not implied:
+        return
+    for depth in range(len(draft.at) + 1, len(path) + 1):
+        if not draft.has(path[:depth]):
+            draft.put(path[:depth], ConfigObject(name=path[depth - 1], kind=implied))
+
+
+def _let_go(draft: Draft, path: Path) -> None:
+    """Let what held an object go with it, where it exists only by what it holds."""
+    while (
+        len(path) > len(draft.at)
+        and draft.schema.is_implied(draft.kind(path))
+        and draft.is_bare(path)
+    ):
+        draft.remove(path)
+        path = path[:-1]
+
+
 def rehearse(live: Snapshot, steps: tuple[Step, ...], composer: Composer = PLAIN) -> Snapshot:
     """Return the tree as it will be. Raises `Mismatch` at the first step that does not hold."""
     draft = Draft(live)
     for step in steps:
-        place: Path = step.path
-        found = draft.get(place)
+        found = draft.get(step.path)
         if not holds(live.schema, step, found):
             raise Mismatch(step, found)
-        if step.action == "move" and step.to is not None and draft.get(step.to) is not None:
+        if step.action == "move" and step.to is not None and draft.has(step.to):
             raise Mismatch(step, draft.get(step.to))
         carry_out(draft, step, composer)
     return draft.finish()

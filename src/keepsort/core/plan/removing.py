@@ -1,6 +1,6 @@
 """Takes extra objects away: all at the end, or earlier where they stand in the way."""
 
-from keepsort.core.model import Path, is_beneath
+from keepsort.core.model import Path
 from keepsort.core.plan.findings import Findings
 from keepsort.core.plan.references import references, referrers
 from keepsort.core.plan.writing import Writer
@@ -26,10 +26,8 @@ class Remover:
 
     def is_removed(self, path: Path) -> bool:
         """Tell whether what stands at a place now is still to be taken away."""
-        return any(
-            self._keys(self._writer.places.now(node.path)) == self._keys(path)
-            for node in self._pending()
-        )
+        began = self._keys(self._writer.places.before(path))
+        return began in self.removals and began not in self._gone
 
     def goes_whole(self, path: Path) -> bool:
         """Tell whether that holds for everything beneath it too."""
@@ -39,10 +37,11 @@ class Remover:
 
     def remove_now(self, path: Path) -> None:
         """Remove what stands at a place, and what it holds, ahead of the rest."""
-        place = self._keys(path)
-        for key, node in self.removals.items():
-            if is_beneath(self._keys(self._writer.places.now(node.path)), place):
-                self._gone.add(key)
+        waiting = [path]
+        while waiting:
+            place = waiting.pop()
+            self._gone.add(self._keys(self._writer.places.before(place)))
+            waiting += [(*place, name) for name in self._writer.held(place)]
         self._writer.delete(path)
 
     def remove_rest(self) -> None:
@@ -51,7 +50,7 @@ class Remover:
         places = [now(node.path) for node in self._pending()]
         named = self._named_by_others()
         for path in sorted(places, key=lambda p: (-len(p), self._keys(p))):
-            if self._writer.draft.get(path) is None:
+            if not self._writer.draft.has(path):
                 continue
             if self._writer.held(path):
                 text = "It holds objects that are to stay, so it cannot be removed."

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from keepsort.core.compare import Comparison, Difference
 from keepsort.core.model import Path, Value, is_beneath
+from keepsort.core.plan.anchoring import Gone, anchored
 from keepsort.core.plan.composing import ABSENT, Absent
 from keepsort.core.plan.contents import put_part
 from keepsort.core.plan.findings import Findings
@@ -20,6 +21,8 @@ class Taker:
         self.comparison = comparison
         self.findings = findings
         self.targets = Targets()
+        #: keys of targets that came since somebody last looked
+        self.arrived: list[Path] = []
         self._backup, self._live = comparison.left, comparison.right
         self._schema = comparison.left.schema
         self._keys = self._schema.names.keys
@@ -123,14 +126,18 @@ class Taker:
         if holder is not None:
             self._take_part(holder, difference, pick, policy)
             return
+        if difference.similarity is not None and difference.live_path is not None:
+            self._rests_on_a_guess(difference, difference.live_path, difference.similarity)
         parts = self._parts(difference, pick)
         moved = difference.state == "moved" and (parts is None or "place" in parts)
         if parts is not None:
             parts.pop("place", None)
         known = self.targets.restored.get(self._keys(difference.path))
         if known is None:
-            self.targets.restored[self._keys(difference.path)] = Target(
-                difference.path, difference.left, difference.right, moved, parts, policy, reason
+            self._add(
+                Target(
+                    difference.path, difference.left, difference.right, moved, parts, policy, reason
+                )
             )
             return
         # what is picked twice is picked in all that either pick says
@@ -138,12 +145,25 @@ class Taker:
         if known.parts is not None:
             known.parts = None if parts is None else known.parts | parts
 
+    def _add(self, target: Target) -> None:
+        key = self._keys(target.path)
+        self.targets.restored[key] = target
+        self.arrived.append(key)
+
+    def _rests_on_a_guess(self, difference: Difference, live: Path, similarity: float) -> None:
+        place = self._schema.notation.write(live)
+        text = (
+            f"It is taken to be {place}, which is {int(similarity * 100)} % alike, because "
+            "somebody said so: that object goes from there and becomes this one."
+        )
+        self.findings.add("confirm", "accepted-move", difference.path, text)
+
     def _parts(self, difference: Difference, pick: Pick) -> dict[str, AttributePick] | None:
         """Return which attributes of an object are picked; None for all of them."""
+        if difference.state == "recreated" and difference.attributes:
+            text = "Live has another object here; it gets these values and keeps its own id."
+            self.findings.add("confirm", "recreated", difference.path, text)
         if pick.scope != "attributes":
-            if difference.state == "recreated" and difference.attributes:
-                text = "Live has another object here; it gets these values and keeps its own id."
-                self.findings.add("confirm", "recreated", difference.path, text)
             return None
         parts = {a.name: a for a in pick.attributes}
         for name in parts.keys() - set(difference.attributes):
@@ -152,7 +172,41 @@ class Taker:
             text = "It does not exist live, so the whole object comes with the attribute."
             self.findings.add("note", "whole-object", difference.path, text)
             return None
-        return parts
+        if self._changes_kind(difference, parts):
+            text = (
+                "It is of another kind live, and what is picked of it makes sense in one of the "
+                "two kinds only, so all of it comes."
+            )
+            self.findings.add("confirm", "kind-changes", difference.path, text)
+            return None
+        return self._anchored(difference, parts)
+
+    def _changes_kind(self, difference: Difference, parts: dict[str, AttributePick]) -> bool:
+        assert difference.left is not None
+        assert difference.right is not None
+        one, two = difference.left.entry, difference.right.entry
+        if one.kind == two.kind:
+            return False
+        common = self._backup.attributes(one).keys() & self._live.attributes(two).keys()
+        return any(name != "place" and name not in common for name in parts)
+
+    def _anchored(
+        self, difference: Difference, parts: dict[str, AttributePick]
+    ) -> dict[str, AttributePick]:
+        """Find what is picked of attributes in what the two sides have; refuse what is gone."""
+        if all(part.whole for part in parts.values()):
+            return parts
+        assert difference.left is not None
+        assert difference.right is not None
+        left = self._backup.whole_attributes(difference.left.entry)
+        right = self._live.whole_attributes(difference.right.entry)
+        found = {}
+        for name, part in parts.items():
+            try:
+                found[name] = anchored(self._schema, difference.kind, part, left, right)
+            except Gone as gone:
+                self.findings.add("stop", "part-gone", difference.path, str(gone), name)
+        return found
 
     def _check_part(self, difference: Difference, name: str) -> None:
         assert difference.left is not None
@@ -185,7 +239,8 @@ class Taker:
             if pick.scope == "attributes":
                 kind = difference.left.entry.kind
                 backup, wanted = wanted, self._live.whole_attributes(difference.right.entry)
-                for part in pick.attributes:
+                picked = {a.name: a for a in pick.attributes}
+                for part in self._anchored(difference, picked).values():
                     put_part(self._schema.spec(kind, part.name), wanted, backup, part)
         self._edit(holder, difference, wanted.get("value"))
 
@@ -201,4 +256,4 @@ class Taker:
             live = self._live.find(self.comparison.live_path(holder))
             node = self._backup.find(holder) or live
             assert node is not None
-            self.targets.restored[key] = Target(holder, node, live, False, {}, self._policy, "")
+            self._add(Target(holder, node, live, False, {}, self._policy, ""))

@@ -4,6 +4,8 @@ So each step's before and after are what the run will really meet, and a plan is
 the start.
 """
 
+from collections.abc import Iterator
+
 from keepsort.core.model import Attributes, ConfigObject, Path
 from keepsort.core.plan.composing import Composer
 from keepsort.core.plan.references import Places, redirected, references
@@ -22,15 +24,17 @@ class Writer:
         self._schema = live.schema
         self._keys = live.schema.names.keys
         self._composer = composer
-        #: number of the last step at a place
-        self._step_at: dict[Path, int] = {}
+        self._last = _Steps()
 
     def held(self, path: Path) -> list[str]:
         """List the names of the objects beneath `path`, leaving out parts of the object itself."""
-        found = self.draft.get(path)
-        if found is None or self._schema.parts_in(found.kind):
+        if self._schema.parts_in(self.draft.kind(path)):
             return []
         return self.draft.names(path)
+
+    def has_written(self, path: Path) -> bool:
+        """Tell whether there is a step at a place or beneath it."""
+        return self._last.at(self._keys(path)) is not None
 
     def update(self, path: Path, found: ConfigObject, after: Attributes, reason: str) -> None:
         """Write an update of an object that nobody picked."""
@@ -44,7 +48,8 @@ class Writer:
         for name in sorted(self.held(path), key=self._schema.names.key):
             self.delete((*path, name))
         found = self.draft.get(path)
-        assert found is not None
+        if found is None or self._schema.is_implied(found.kind):
+            return  # it has gone with the last that it held
         self.append("delete", path, found.kind, found.attributes, None, identity=found.identity)
 
     def append(
@@ -83,23 +88,67 @@ class Writer:
         )
         self.steps.append(step)
         carry_out(self.draft, step, self._composer)
-        self._step_at[self._keys(path)] = step.number
+        spot = self._last.note(self._keys(path), step.number)
+        if after is None:
+            spot.inner.clear()  # the removal needs all that was done beneath
         if to is not None:
             self.places.move(path, to)
-            self._step_at[self._keys(to)] = step.number
+            self._last.note(self._keys(to), step.number)
 
     def _needed(
         self, path: Path, to: Path | None, kind: str, after: Attributes | None
     ) -> tuple[int, ...]:
         """Find earlier steps at the same places, above them, beneath them if removed, or named."""
-        wanted: set[Path] = set()
+        found: set[int] = set()
         for place in (path, to) if to is not None else (path,):
-            keys = self._keys(place)
-            wanted |= {keys[:depth] for depth in range(len(keys) + 1)}
+            found.update(self._last.on_the_way(self._keys(place)))
         if after is not None:
-            wanted |= {self._keys(p) for _, p in references(self._schema, kind, after)}
-        found = {self._step_at[place] for place in wanted if place in self._step_at}
-        if after is None:
-            keys = self._keys(path)
-            found |= {n for p, n in self._step_at.items() if p[: len(keys)] == keys}
-        return tuple(sorted(found))
+            for _, named in references(self._schema, kind, after):
+                spot = self._last.at(self._keys(named))
+                found.add(spot.number if spot else 0)
+        else:
+            spot = self._last.at(self._keys(path))
+            found.update(spot.beneath() if spot else ())
+        return tuple(sorted(found - {0}))
+
+
+class _Steps:
+    """The number of the last step at a place (0 where there is none), and places beneath it."""
+
+    __slots__ = ("inner", "number")
+
+    def __init__(self) -> None:
+        self.number = 0
+        self.inner: dict[str, _Steps] = {}
+
+    def note(self, path: Path, number: int) -> "_Steps":
+        """Note a step at a path."""
+        spot = self
+        for key in path:
+            spot = spot.inner.setdefault(key, _Steps())
+        spot.number = number
+        return spot
+
+    def at(self, path: Path) -> "_Steps | None":
+        """Return what is known of a place; None where there is no step at it or beneath it."""
+        spot: _Steps | None = self
+        for key in path:
+            spot = spot.inner.get(key) if spot else None
+        return spot
+
+    def on_the_way(self, path: Path) -> Iterator[int]:
+        """Yield the steps at a place and at those above it."""
+        spot: _Steps | None = self
+        yield self.number
+        for key in path:
+            spot = spot.inner.get(key) if spot else None
+            if spot is not None:
+                yield spot.number
+
+    def beneath(self) -> Iterator[int]:
+        """Yield the steps beneath a place."""
+        waiting = list(self.inner.values())
+        while waiting:
+            spot = waiting.pop()
+            yield spot.number
+            waiting += spot.inner.values()

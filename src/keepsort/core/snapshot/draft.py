@@ -51,6 +51,11 @@ class Draft:
         """Bytes that were new to the store."""
         return self._writer.stored_bytes
 
+    @property
+    def at(self) -> Path:
+        """Where the topmost object stands in the system."""
+        return self._base.at
+
     def put(self, path: Path, obj: ConfigObject) -> None:
         """Set the object at `path`, keeping children that are there. Raises `KeyError`."""
         key = self.schema.names.key(obj.name)
@@ -104,6 +109,22 @@ class Draft:
             self._top = leaf
         else:
             self._children(path[:-1])[node.entry.sort_key] = leaf
+
+    def has(self, path: Path) -> bool:
+        """Tell whether there is an object at `path`."""
+        return self._find(path) is not None
+
+    def is_bare(self, path: Path) -> bool:
+        """Tell whether nothing stands beneath `path`."""
+        leaf = self._find(path)
+        if leaf is None or leaf.children is None:
+            return leaf is None or leaf.entry.children is None
+        return not leaf.children
+
+    def kind(self, path: Path) -> str:
+        """Return the kind of the object at `path`; empty where there is none."""
+        leaf = self._find(path)
+        return leaf.entry.kind if leaf else ""
 
     def get(self, path: Path) -> ConfigObject | None:
         """Return the object as the draft has it, without its facts."""

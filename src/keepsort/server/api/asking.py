@@ -10,7 +10,7 @@ from rest_framework.permissions import BasePermission
 from rest_framework.request import Request
 from rest_framework.views import APIView
 
-from keepsort.core.compare import LIKENESS, Filter, Rules
+from keepsort.core.compare import LIKENESS, Accepted, Filter, Rules
 from keepsort.core.compare.comparison import STATES
 from keepsort.core.model import Path
 from keepsort.server.accounts.models import User
@@ -46,7 +46,9 @@ LOOKED = [
     OpenApiParameter("right", OpenApiTypes.INT, required=True),
     OpenApiParameter("rules", OpenApiTypes.STR, description="Ignore rules as JSON; else as saved."),
     OpenApiParameter("alike", OpenApiTypes.NUMBER, description="How alike a move must be, 0 to 1."),
-    OpenApiParameter("apart", OpenApiTypes.STR, description="Moves taken apart: a list of paths."),
+    OpenApiParameter(
+        "accepted", OpenApiTypes.STR, description="Moves accepted: a list of pairs of paths."
+    ),
     OpenApiParameter("states", OpenApiTypes.STR, description="Kinds of difference, with commas."),
     OpenApiParameter("kinds", OpenApiTypes.STR, description="Kinds of object, with commas."),
     OpenApiParameter("attributes", OpenApiTypes.STR, description="Attributes, with commas."),
@@ -89,10 +91,12 @@ def read_terms(data: Mapping[str, Any]) -> Terms:
     if not 0.1 <= alike <= 1:
         raise Problem("How alike a move must be is a number from 0.1 to 1.")
     try:
-        apart = msgspec.convert(data.get("apart") or (), frozenset[tuple[str, ...]])
+        accepted = msgspec.convert(data.get("accepted") or (), Accepted)
     except msgspec.ValidationError:
-        raise Problem("Moves taken apart are a list of paths.", "Start from Watch again.") from None
-    return Terms(read_rules(rules) if rules is not None else None, alike, apart)
+        raise Problem(
+            "Accepted moves are a list of pairs of paths.", "Start from Watch again."
+        ) from None
+    return Terms(read_rules(rules) if rules is not None else None, alike, accepted)
 
 
 def looked(request: Request) -> Looked:
@@ -105,7 +109,7 @@ def looked(request: Request) -> Looked:
     terms = {
         "rules": _json(asked.get("rules"), "rules"),
         "alike": _decimal(asked.get("alike")),
-        "apart": _json(asked.get("apart"), "apart") or [],
+        "accepted": _json(asked.get("accepted"), "accepted") or [],
     }
     if not isinstance(terms["rules"], dict | None):
         raise Problem("What is asked for is not written as it should be.", "Start from Watch.")

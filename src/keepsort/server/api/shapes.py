@@ -278,6 +278,16 @@ class ConsequenceShape(Shape):
     attribute = serializers.CharField()
 
 
+class SuggestionShape(Shape):
+    """A guess that a missing object is an extra one."""
+
+    path = _path()
+    written = serializers.CharField()
+    live_path = _path()
+    live_written = serializers.CharField()
+    similarity = serializers.FloatField()
+
+
 class BenchShape(Shape):
     """An object on both sides."""
 
@@ -289,7 +299,7 @@ class BenchShape(Shape):
     state = serializers.ChoiceField(choices=ROW_STATES)
     live_path = _path(allow_null=True)
     similarity = serializers.FloatField(allow_null=True)
-    other_identity = serializers.BooleanField()
+    suggestion = SuggestionShape(allow_null=True)
     interrupts = serializers.CharField(allow_blank=True)
     attributes = AttributeShape(many=True)
     facts = AttributeShape(many=True)
@@ -416,7 +426,9 @@ class TermsShape(Shape):
 
     rules = RulesShape(allow_null=True, default=None)
     alike = serializers.FloatField(default=LIKENESS)
-    apart = serializers.ListField(child=_path(), default=list)
+    accepted = serializers.ListField(
+        child=serializers.ListField(child=_path(), min_length=2, max_length=2), default=list
+    )
 
 
 class PicksShape(Shape):

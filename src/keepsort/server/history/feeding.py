@@ -7,7 +7,7 @@ import msgspec
 from django.db import connection, transaction
 from django.db.models import QuerySet
 
-from keepsort.core.compare import LIKENESS, Difference, compare
+from keepsort.core.compare import Difference, compare
 from keepsort.core.model import Path
 from keepsort.core.model.notation import write_slash
 from keepsort.core.snapshot import Draft, Node, Root, Snapshot
@@ -142,7 +142,7 @@ class _Feeding:
             for node in self.new.walk():
                 self._add(node, self._thing_of(node), "new")
         else:
-            found = compare(old, self.new, likeness=LIKENESS, successors=self.known)
+            found = compare(old, self.new, successors=self.known)
             self._take_in(found.differences)
         if not self.new.at:
             self._remember(self.new)

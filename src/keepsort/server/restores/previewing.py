@@ -17,6 +17,7 @@ from keepsort.core.plan import (
     Plan,
     Policy,
     Step,
+    is_implied,
     offers,
     plan_restore,
     plan_undo,
@@ -167,7 +168,8 @@ def preview_undo(run: Run, by: User | None = None) -> PlanRecord:
         raise Problem("This run has written nothing, so there is nothing to undo.")
     look = take(run.system, Record.Kind.LOOK, by=by)
     live, before = open_snapshot(look), open_snapshot(run.plan.look)
-    steps = plan_undo([step for step in plan.steps if step.number in done], before, live)
+    wrote = [s for s in plan.steps if s.number in done and not is_implied(live.schema, s)]
+    steps = plan_undo(wrote, before, live)
     with opened(run.system) as connector:
         undo, rendered = _asked(connector, live, Plan(steps), composer_of(run.system), before)
     tally: dict[str, int] = {}

@@ -22,10 +22,23 @@ class ShownConsequence:
 
 
 @dataclass
+class ShownSuggestion:
+    """A guess that a missing object is an extra one, and how alike they are, from 0 to 1."""
+
+    path: Path
+    written: str
+    live_path: Path
+    live_written: str
+    similarity: float
+
+
+@dataclass
 class Bench:
     """An object on both sides.
 
     hidden: names of attributes that differ only in what the rules say does not count.
+    similarity: how alike the two places of an accepted move are. suggestion: a guess about it that
+        nobody has accepted.
     consequences: references that follow the move of this object; consequence_count: how many.
     referrers: how many live objects refer to it, where it was recreated; None where not known.
     """
@@ -38,7 +51,7 @@ class Bench:
     state: str
     live_path: Path | None
     similarity: float | None
-    other_identity: bool
+    suggestion: ShownSuggestion | None
     interrupts: str
     attributes: list[ShownAttribute]
     facts: list[ShownAttribute]
@@ -85,7 +98,7 @@ def bench(comparison: Comparison, path: Path, rules: Rules) -> Bench | None:
         state=state,
         live_path=right.path if right else None,
         similarity=difference.similarity if difference else None,
-        other_identity=_differ(left, right),
+        suggestion=_suggestion(comparison, node.path, state),
         interrupts=known.interrupts if known else "",
         attributes=[show.attribute(kind, a, follows.get(a.name)) for a in attributes],
         facts=[show.attribute(kind, a, None) for a in facts],
@@ -122,11 +135,14 @@ def _object(side: Snapshot, node: Node | None) -> ConfigObject | None:
     return side.object(node) if node else None
 
 
-def _differ(left: Node | None, right: Node | None) -> bool:
-    if left is None or right is None:
-        return False
-    one, two = left.entry.identity, right.entry.identity
-    return one is not None and two is not None and one != two
+def _suggestion(comparison: Comparison, path: Path, state: str) -> ShownSuggestion | None:
+    found = comparison.suggestion(path, live=state == "extra")
+    if found is None or state not in ("missing", "extra"):
+        return None
+    write = comparison.left.schema.notation.write
+    return ShownSuggestion(
+        found.path, write(found.path), found.live_path, write(found.live_path), found.similarity
+    )
 
 
 def _referrers(live: Snapshot, node: Node | None) -> int | None:

@@ -6,8 +6,8 @@ from threading import Lock
 
 import msgspec
 
-from keepsort.core.compare import LIKENESS, Comparison, Rules, compare
-from keepsort.core.model import Path, is_beneath
+from keepsort.core.compare import LIKENESS, Accepted, Comparison, Rules, compare
+from keepsort.core.model import is_beneath
 from keepsort.core.plan import Pick, Sourced, gather
 from keepsort.core.snapshot import Draft, Snapshot
 from keepsort.server import collecting
@@ -24,13 +24,13 @@ class Terms(msgspec.Struct, frozen=True):
     """What two trees are compared by.
 
     rules: what does not count; those saved for the system where None.
-    likeness: how alike objects without a common identity must be to be taken as moved.
-    apart: backup paths of suggested moves that a person has taken apart.
+    likeness: how alike a missing and an extra object must be to be suggested as the same.
+    accepted: suggestions that a person has accepted, each by both its places.
     """
 
     rules: Rules | None = None
     likeness: float = LIKENESS
-    apart: frozenset[Path] = frozenset()
+    accepted: Accepted = frozenset()
 
 
 _Key = tuple[int, int, Terms, int]
@@ -91,7 +91,7 @@ def _compare(left: Snapshot, right: Snapshot, terms: Terms, known: dict[str, str
     with collecting.paused():
         return compare(
             left, right, terms.rules or Rules(),
-            likeness=terms.likeness, dissolved=terms.apart, successors=known,
+            likeness=terms.likeness, accepted=terms.accepted, successors=known,
         )  # fmt: skip
 
 

@@ -21,7 +21,8 @@ class Row:
     """One row of the merged tree.
 
     tally: differences at and beneath it, by state. children: rows right beneath it.
-    similarity: for a move told by likeness, how alike the two places are.
+    similarity: of a missing or extra object, how alike the one is that it may be; of a move that
+        was accepted, how alike the two places are.
     """
 
     path: Path
@@ -276,5 +277,12 @@ def _row(
         live_path=own.live_path if own else comparison.live_path(path),
         tally=tally,
         children=children,
-        similarity=own.similarity if own else None,
+        similarity=_similarity(comparison, own),
     )
+
+
+def _similarity(comparison: Comparison, own: Difference | None) -> float | None:
+    if own is None or own.similarity is not None:
+        return own.similarity if own else None
+    found = comparison.suggestion(own.path, live=own.state == "extra")
+    return found.similarity if found and own.state in ("missing", "extra") else None

@@ -43,7 +43,7 @@ export interface Looked {
   right: number;
   rules?: string;
   alike?: number;
-  apart?: string;
+  accepted?: string;
   states?: string;
   kinds?: string;
   attributes?: string;
@@ -53,8 +53,8 @@ export interface Looked {
 }
 
 /** What two records are compared by, without what only chooses among the differences. */
-export function termsOf({ left, right, rules, alike, apart }: Looked): Looked {
-  return { left, right, rules, alike, apart };
+export function termsOf({ left, right, rules, alike, accepted }: Looked): Looked {
+  return { left, right, rules, alike, accepted };
 }
 
 // Two records never change, so what was compared once stays right.
@@ -193,7 +193,7 @@ const asked = (looked: Looked, picks: PickedThing[]) => ({
   terms: {
     rules: looked.rules ? (JSON.parse(looked.rules) as Rules) : null,
     alike: looked.alike ?? 0.6,
-    apart: looked.apart ? (JSON.parse(looked.apart) as string[][]) : [],
+    accepted: looked.accepted ? (JSON.parse(looked.accepted) as string[][][]) : [],
   },
 });
 

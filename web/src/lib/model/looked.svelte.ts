@@ -1,5 +1,6 @@
 import { searchParams } from 'sv-router';
 import type { Looked } from '$lib/api/queries';
+import type { Path } from './paths';
 
 /** What of a view is kept in the URL beside the two records, the path and the switch of the tree. */
 export const FILTERS = ['states', 'kinds', 'attributes', 'name', 'since', 'listed'] as const;
@@ -18,7 +19,7 @@ export function lookedAt(left: number, right: number): Looked {
     right,
     rules: text('rules'),
     alike: number('alike'),
-    apart: text('apart'),
+    accepted: text('accepted'),
     states: text('states'),
     kinds: text('kinds'),
     attributes: text('attributes'),
@@ -36,15 +37,17 @@ export function setParameter(name: string, value: string | number | undefined): 
   else searchParams.set(name, String(value));
 }
 
-/** A parameter that lists paths. */
-export function pathsIn(name: 'apart' | 'taken'): string[][] {
+/** A move that was accepted: where the object is in the backup, and where it is taken to be live. */
+export type AcceptedMove = [Path, Path];
+
+export function acceptedMoves(): AcceptedMove[] {
   try {
-    return JSON.parse(text(name) ?? '[]') as string[][];
+    return JSON.parse(text('accepted') ?? '[]') as AcceptedMove[];
   } catch {
     return [];
   }
 }
 
-export function setPaths(name: 'apart' | 'taken', paths: string[][]): void {
-  setParameter(name, paths.length ? JSON.stringify(paths) : undefined);
+export function setAcceptedMoves(moves: AcceptedMove[]): void {
+  setParameter('accepted', moves.length ? JSON.stringify(moves) : undefined);
 }

@@ -27,8 +27,8 @@
     here is told as missing.
   </p>
 {/if}
-{#if bench.similarity !== null}
-  <SuggestedMove {bench} />
+{#if bench.suggestion || bench.similarity !== null}
+  <SuggestedMove {bench} {onchoose} />
 {/if}
 {#if bench.state === 'recreated'}
   <p class="mb-2 border-l-3 border-recreated py-1 pl-3 text-sm">

@@ -1,17 +1,27 @@
 <script lang="ts">
   import type { Bench } from '$lib/api/client';
-  import { pathsIn, setPaths } from '$lib/model/looked.svelte';
-  import { samePath } from '$lib/model/paths';
+  import { acceptedMoves, setAcceptedMoves } from '$lib/model/looked.svelte';
+  import { samePath, type Path } from '$lib/model/paths';
 
-  /** A move that is told by likeness alone: a person says whether it is one. */
-  let { bench }: { bench: Bench } = $props();
+  /**
+   * A guess that a missing object is an extra one. It changes nothing until a person accepts it,
+   * and what was accepted can be taken back.
+   */
+  let { bench, onchoose }: { bench: Bench; onchoose: (path: Path) => void } = $props();
 
-  const certain = $derived(bench.similarity === 1);
-  const taken = $derived(pathsIn('taken').some((path) => samePath(path, bench.path)));
-  const percent = $derived(Math.floor((bench.similarity ?? 0) * 100));
+  const guess = $derived(bench.suggestion);
+  const other = $derived(bench.state === 'extra' ? guess?.path : guess?.live_path);
+  const place = $derived(bench.state === 'extra' ? guess?.written : guess?.live_written);
+  const percent = $derived(Math.floor((guess?.similarity ?? bench.similarity ?? 0) * 100));
 
-  function apart(): void {
-    setPaths('apart', [...pathsIn('apart'), bench.path]);
+  function accept(): void {
+    if (!guess) return;
+    setAcceptedMoves([...acceptedMoves(), [guess.path, guess.live_path]]);
+    onchoose(guess.path);
+  }
+
+  function takeBack(): void {
+    setAcceptedMoves(acceptedMoves().filter(([path]) => !samePath(path, bench.path)));
   }
 </script>
 
@@ -20,23 +30,22 @@
   role="note"
 >
   <span class="min-w-0 flex-1">
-    {#if certain}
-      Told as moved: what is missing here stands there with the very same content. The system keeps
-      no ids that would prove it.
-    {:else if taken}
-      Taken as moved, {percent} % alike.
+    {#if guess && other}
+      <b class="font-semibold">Perhaps moved:</b>
+      {bench.state === 'extra' ? 'what is missing at' : 'what is extra at'}
+      <button class="link font-mono" onclick={() => onchoose(other)}>{place}</button>
+      is {percent} % alike. Unless you say so, the two stay two objects.
     {:else}
-      <b class="font-semibold">Perhaps moved:</b> what stands there is {percent} % alike{bench.other_identity
-        ? ', but the system gave it another id'
-        : ''}. Is it the same object?
+      Taken as moved because you said so; the two are {percent} % alike.
     {/if}
   </span>
-  {#if !certain && !taken}
-    <button class="act" onclick={() => setPaths('taken', [...pathsIn('taken'), bench.path])}
-      >yes, moved</button
+  {#if guess}
+    <button class="act" title="Putting it back then moves that object here" onclick={accept}
+      >it is the same, moved</button
+    >
+  {:else}
+    <button class="act" title="Tell it as one missing and one extra object" onclick={takeBack}
+      >take that back</button
     >
   {/if}
-  <button class="act" title="Tell it as one missing and one extra object" onclick={apart}
-    >no, take apart</button
-  >
 </div>

@@ -38,8 +38,8 @@
         : count(row.attributes.length, 'attribute')
       : row.state === 'same'
         ? ''
-        : row.similarity !== null && row.similarity < 1
-          ? `moved? ${Math.floor(row.similarity * 100)} %`
+        : row.similarity !== null && row.state !== 'moved'
+          ? `${row.state}, or moved?`
           : row.state,
   );
   const WIDEST = 46;
