@@ -31,6 +31,8 @@ class Slapd:
 
     access: lines of access rules (slapd.access), most special first.
     overlays: extra lines for the database, like an overlay that keeps references right.
+    schema: definitions of attributes and classes of its own (slapd.conf).
+    config: whether its own settings can be looked at, as cn=config.
     tls: folder with ca.pem, server.pem and server.key, where TLS is wanted.
     """
 
@@ -42,6 +44,8 @@ class Slapd:
         access: str = "",
         overlays: str = "",
         limits: str = "",
+        schema: str = "",
+        config: bool = False,
         tls: Path | None = None,
     ) -> None:
         self.folder = folder
@@ -60,12 +64,14 @@ class Slapd:
         schemas = ("core", "cosine", "inetorgperson", "nis")
         lines = [
             *(f"include {_SCHEMA}/{name}.schema" for name in schemas),
+            schema,
             f"pidfile {folder}/slapd.pid",
             f"modulepath {_MODULES}",
             "moduleload back_mdb",
             "moduleload refint",
             *certificates,
             limits,
+            f'database config\nrootdn "cn=admin,cn=config"\nrootpw {password}' if config else "",
             "database mdb",
             f'suffix "{SUFFIX}"',
             f'rootdn "{ADMIN}"',
@@ -101,13 +107,13 @@ class Slapd:
         if self.server is not None:
             self.server.stop()
 
-    def load(self, ldif: str) -> None:
+    def load(self, ldif: str, *options: str) -> None:
         """Add entries with the server's own tool."""
-        self._run("ldapadd", ldif)
+        self._run("ldapadd", ldif, *options)
 
-    def change(self, ldif: str) -> None:
+    def change(self, ldif: str, *options: str) -> None:
         """Change entries with the server's own tool (LDIF change records)."""
-        self._run("ldapmodify", ldif)
+        self._run("ldapmodify", ldif, *options)
 
     def search(self, *arguments: str, output: Path | None = None) -> str:
         """Search with the server's own tool."""
@@ -119,8 +125,8 @@ class Slapd:
             return ""
         return subprocess.run(command, check=True, capture_output=True, text=True).stdout
 
-    def _run(self, tool: str, ldif: str) -> None:
-        command = [tool, "-x", "-H", self.address, "-D", ADMIN, "-w", self.password]
+    def _run(self, tool: str, ldif: str, *options: str) -> None:
+        command = [tool, "-x", "-H", self.address, "-D", ADMIN, "-w", self.password, *options]
         done = subprocess.run(command, input=ldif, text=True, capture_output=True, check=False)
         if done.returncode:
             raise RuntimeError(f"{tool} failed: {done.stderr.strip()}")

@@ -3,8 +3,8 @@
 from demo.servers.slapd import ADMIN, SUFFIX, Slapd
 from keepsort.connectors.base import Endpoint
 from keepsort.connectors.directory.connector import Directory
+from keepsort.connectors.directory.naming import COMPOSER
 from keepsort.core.model import Path
-from keepsort.core.plan import PLAIN
 from tests.conftest import PASSWORD, READER, dn
 from tests.connectors.contract import Keeper
 
@@ -14,7 +14,7 @@ GUARD = dn("Réef\\, Guard")
 class DirectorySubject:
     """The small directory."""
 
-    composer = PLAIN
+    composer = COMPOSER
     states = {"missing", "extra", "changed", "moved", "recreated"}
 
     def __init__(self, server: Slapd) -> None:

@@ -203,6 +203,7 @@ class _Editing:
         if there.joint != source.joint:
             raise Unfit(f"{_name(there.path)} is written in another way live. {_ELSE}")
         raw = self._written_here(source, there.column)
+        raw = self._at_the_end(raw, there.whole.stop, source.whole)
         self._splice(there.whole.start, there.whole.stop, raw)
 
     def _set_lines(self, there: Place, source: Place | None, wanted: Value) -> None:
@@ -220,6 +221,7 @@ class _Editing:
                 new = ""
                 if number < len(stretch.left):
                     new = self._line_of(source, stretch.left[number])
+                    new = self._at_the_end(new, span.stop, span)
                 self._splice(span.start, span.stop, new)
             come += stretch.left[len(here) :]
         self._flush()
@@ -288,86 +290,116 @@ class _Editing:
         order = _beside(self.origin, source)
         number = next(n for n, other in enumerate(order) if other.key == item.key)
         here = _Here(_beside(self.now, source))
-        before = self._usable(order[:number], here, source)
+        behind = self._usable(order[:number], here, source)
         after = next((f for o in order[number + 1 :] if (f := here.first(o))), None)
-        nearest = here.last(order[number - 1]) if number else None
         following = here.first(order[number + 1]) if number + 1 < len(order) else None
-        if nearest is None and following is not None:
-            before = None  # the one before it is gone, the one after it is not
-        joined = before is not None and before is nearest
+        if number and following is not None and here.last(order[number - 1]) is None:
+            behind = None  # the one before it is gone, the one after it is not
+        before = behind[1] if behind else None
         if source.joint == "comma":
             self._join(item, before, after, parent)
         elif source.joint == "none":
             self._squeeze(item, before, after)
+        elif behind is not None:
+            self._lay_behind(item, behind[0].span.stop, behind[1].span.stop, behind[1])
+        elif after is not None or parent is None:
+            self._lay_ahead(item, after)
         else:
-            start = order[number - 1].span.stop if number else _begin(self.origin, above)
-            self._lay(item, before, after, parent, start, joined)
+            self._lay_behind(item, _begin(self.origin, above), parent.inside, None, parent)
 
-    def _usable(self, order: list[_Item], here: "_Here", source: Place) -> _Item | None:
-        """Return the last of some siblings that the part can stand behind."""
+    def _usable(
+        self, order: list[_Item], here: "_Here", source: Place
+    ) -> tuple[_Item, _Item] | None:
+        """Return the last of some siblings that the part can stand behind, in both texts."""
         for other in reversed(order):
             found = here.last(other)
             if found is not None and not (found.place.swallows and not source.swallows):
-                return found
+                return other, found
         return None
 
-    def _lay(
-        self,
-        item: _Item,
-        before: _Item | None,
-        after: _Item | None,
-        parent: Place | None,
-        start: int,
-        joined: bool,
+    def _lay_behind(
+        self, item: _Item, start: int, at: int, before: _Item | None, parent: Place | None = None
     ) -> None:
-        """Put lines in place, with the comments above them.
+        """Put lines behind a part, or first in a section, with what stands between the two.
 
-        start: where the part before it ends in the backup. joined: whether that part is live too.
+        start: where that part ends in the backup. at: where it ends here.
         """
-        column = (before or after or item).place.column
-        if before is None and after is None and parent and item.place.column is not None:
-            column = _column_within(self.now, parent, item.place.column)
-        raw = self._written_here(item.place, column, item.span)
-        lead = self.backup[start : item.span.start]
-        if before is not None and joined:
-            at = before.span.stop
-            # comments that are still there are not written again
-            for line in lead.splitlines(keepends=True):
-                if not self.text[at:].startswith(line):
-                    break
-                at, lead = at + len(line), lead[len(line) :]
-            raw = self._shifted(self._ended(lead) if lead else "", item.place, column) + raw
+        column = before.place.column if before else item.place.column
+        if parent is not None and column is not None:
+            column = _column_within(self.now, parent, column)
+        lead, whole = self._between(start, item.span.start)
+        # what is still there is not written again
+        for line in lead.splitlines(keepends=True):
+            here = self._ended(line)
+            if self.text[at:] == here.rstrip("\r\n"):
+                here = self.text[at:]  # the last line of a text may end without a line end
+            if not here or not self.text[at:].startswith(here):
+                break
+            at, lead = at + len(here), lead[len(line) :]
+        if not whole:  # of what stood between them, only the part's own comment comes
+            own = _attached(self.backup[: item.span.start])
+            lead = own if lead.endswith(own) else lead if own.endswith(lead) else ""
+        self._lay(item, at, lead, column)
+
+    def _lay_ahead(self, item: _Item, after: _Item | None) -> None:
+        """Put lines ahead of a part, or first in the text, with the comments right above them."""
+        column = (after or item).place.column
+        comment = _attached(self.backup[: item.span.start])
+        shifted = self._shifted(self._ended(comment), item.place, column) if comment else ""
+        at = self._ahead_of(after, item) if after is not None else self._top()
+        stop = max(at, after.span.start) if after is not None else at + len(shifted)
+        start = max((i.span.stop for i in _items(self.now) if i.span.stop <= at), default=0)
+        found = self.text.find(shifted, start, stop) if shifted else -1
+        if found >= 0:  # its comment is still there
+            self._lay(item, found + len(shifted), "", column)
         else:
-            lead = _attached(lead)
-            shifted = self._shifted(self._ended(lead) if lead else "", item.place, column)
-            if before is not None:
-                at = before.span.stop
-            elif after is not None:
-                at = self._above(after.span.start)
-            else:
-                at = parent.inside if parent else self._top()
-            at, found = self._beneath_its_comment(at, after, shifted)
-            raw = raw if found else shifted + raw
-            if after is not None and before is None and not found:
-                raw += self._blank_lines_behind(item)
-        if at == len(self.text) and not item.span.of(self.backup).endswith(("\n", "\r")):
-            raw = raw.removesuffix(self._line_end())  # it ends the text there too
+            behind = self._blank_lines_behind(item) if after is not None else ""
+            self._lay(item, at, comment, column, behind)
+
+    def _lay(self, item: _Item, at: int, lead: str, column: int | None, behind: str = "") -> None:
+        raw = self._shifted(self._ended(lead), item.place, column) if lead else ""
+        raw += self._written_here(item.place, column, item.span) + behind
+        raw = self._at_the_end(raw, at, item.span)
         if at and not self.text[:at].endswith(("\n", "\r")):
             raw = self._line_end() + raw
         self._splice(at, at, raw)
 
-    def _beneath_its_comment(self, at: int, after: _Item | None, comment: str) -> tuple[int, bool]:
-        """Return where a part goes whose comment may still stand near the place, and if it does."""
-        stop = max(at, after.span.start) if after is not None else at + len(comment)
-        start = max((i.span.stop for i in _items(self.now) if i.span.stop <= at), default=0)
-        found = self.text.find(comment, start, stop) if comment else -1
-        return (at, False) if found < 0 else (found + len(comment), True)
+    def _between(self, start: int, stop: int) -> tuple[str, bool]:
+        """Return what is no part in a stretch of the backup, and whether that is all of it."""
+        parts, at = [], start
+        for inner in _items(self.origin):
+            if at <= inner.span.start < stop and inner.span.stop <= stop:
+                parts.append(self.backup[at : inner.span.start])
+                at = inner.span.stop
+        return "".join(parts) + self.backup[at:stop], not parts
 
     def _blank_lines_behind(self, item: _Item) -> str:
         rest = self.backup[item.span.stop :]
         blank = rest[: len(rest) - len(rest.lstrip())]
         blank = blank[: blank.rfind("\n") + 1]
         return self._ended(blank) if blank and item.place.section else ""
+
+    def _ahead_of(self, after: _Item, item: _Item) -> int:
+        """Return where a part goes that stands before another in the backup.
+
+        What stands between the two there, and comments right above the other, stay behind it.
+        """
+        stop = min(
+            (i.span.start for i in _items(self.origin) if i.span.start >= item.span.stop),
+            default=item.span.stop,
+        )
+        at = after.span.start
+        for line in reversed(self.backup[item.span.stop : stop].splitlines(keepends=True)):
+            if not self.text[:at].endswith(self._ended(line)):
+                break
+            at -= len(self._ended(line))
+        # comments right above the other belong to it, but for those that come before the part
+        earlier = set(self.backup[: item.span.start].splitlines())
+        for line in reversed(_attached(self.text[:at]).splitlines(keepends=True)):
+            if line.rstrip("\r\n") in earlier:
+                break
+            at -= len(line)
+        return at
 
     def _above(self, start: int) -> int:
         """Return where the comments begin that stand right above a part."""
@@ -422,8 +454,16 @@ class _Editing:
             raise Unfit(f"{_name(source.path)} is indented in another way live. {_ELSE}")
         return "".join(line[-shift:] if line.strip() else line for line in lines)
 
+    def _at_the_end(self, raw: str, stop: int, span: Span) -> str:
+        """Return lines that may come to the end of the text: it ends as it did live."""
+        other = self.text or span.of(self.backup)
+        if stop < len(self.text) or other.endswith(("\n", "\r")):
+            return raw
+        return raw.removesuffix(self._line_end())
+
     def _line_end(self) -> str:
-        return "\r\n" if "\r\n" in self.text else "\n"
+        text = self.text if "\n" in self.text else self.backup
+        return "\r\n" if "\r\n" in text else "\n"
 
     def _ended(self, raw: str) -> str:
         """Return lines with the line ends of the live text."""

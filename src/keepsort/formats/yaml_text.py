@@ -95,6 +95,8 @@ class _Building:
             return _Node("alias", start, stop, line, text=event.anchor)
         tag = str(event.tag) if event.tag is not None else None
         if name == "ScalarEvent":
+            if event.style in ("|", ">"):
+                stop = self._end_of_block(start, stop)
             return _Node(
                 "scalar", start, max(start, stop), line, event.value, tag,
                 plain=bool(event.implicit[0]), quoted=event.style in ("'", '"'),
@@ -115,6 +117,14 @@ class _Building:
             last = node.items[-1]
             node.stop = (last[1] if isinstance(last, tuple) else last).stop
         return node
+
+    def _end_of_block(self, start: int, stop: int) -> int:
+        """Return where the lines of a block scalar end; blank ones behind it are not its own."""
+        written = self._text[start:stop]
+        if "+" in written.partition("\n")[0]:
+            return stop
+        bare = start + len(written.rstrip())
+        return min(stop, line_stop(self._text, bare))
 
 
 class _Reader:

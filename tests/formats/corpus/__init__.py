@@ -170,7 +170,7 @@ def ssh(draw: st.DrawFn) -> File:
 
 
 YAML_VALUES = ["443", '"1.2"', "yes", "'yes'", "0644", "~", "[a, b]", "{cpu: 2, mem: 1}", "5.50", "&x 7",
-               "*ref", "a # not end", "|\n{i}  two\n{i}  lines", "\n{i}  - a\n{i}  - b: 1\n{i}    c: 2"]  # fmt: skip
+               "*ref", "a#b", "|\n{i}  two\n{i}  lines", "\n{i}  - a\n{i}  - b: 1\n{i}    c: 2"]  # fmt: skip
 
 
 def _yaml(making: _Making, draw: st.DrawFn, above: tuple[str, ...], indent: str, step: str) -> None:

@@ -2,6 +2,7 @@
 
 from keepsort.connectors.base import OptionField
 from keepsort.connectors.directory.connector import open_directory
+from keepsort.connectors.directory.naming import COMPOSER
 from keepsort.connectors.registry import ConnectorType
 
 DIRECTORY = ConnectorType(
@@ -32,4 +33,5 @@ DIRECTORY = ConnectorType(
         ),
     ),
     open=open_directory,
+    composer=COMPOSER,
 )  # fmt: skip

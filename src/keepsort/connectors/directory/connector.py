@@ -7,10 +7,10 @@ from functools import cached_property
 from typing import Any, NamedTuple
 
 import ldap
-from ldap.controls import SimplePagedResultsControl
+from ldap.controls import RequestControl, SimplePagedResultsControl
 from ldap.controls.libldap import AssertionControl
-from ldap.dn import str2dn
-from ldap.filter import filter_format
+from ldap.controls.simple import ManageDSAITControl
+from ldap.filter import escape_filter_chars, filter_format
 from ldap.ldapobject import SimpleLDAPObject
 
 from keepsort.connectors.base import (
@@ -25,9 +25,16 @@ from keepsort.connectors.base import (
 )
 from keepsort.connectors.directory import ldif
 from keepsort.connectors.directory.changes import modifications
-from keepsort.connectors.directory.schema import DirectorySchema
+from keepsort.connectors.directory.naming import keeps_old_name, naming, same_value
+from keepsort.connectors.directory.schema import SET_BY_PEOPLE, DirectorySchema
 from keepsort.connectors.directory.session import connect, plain_errors
-from keepsort.connectors.errors import Conflict, Misconfigured, NoSuchBranch, Refused
+from keepsort.connectors.errors import (
+    Conflict,
+    ConnectorError,
+    Misconfigured,
+    NoSuchBranch,
+    Refused,
+)
 from keepsort.core.model import Attributes, ConfigObject, Path, Value
 from keepsort.core.model.notation import split_dn
 from keepsort.core.plan import Finding, Step
@@ -36,7 +43,12 @@ from keepsort.core.plan.rehearsal import holds, is_done
 from keepsort.core.snapshot import Snapshot
 
 _ATTEMPTS = 3
+#: One part of a modify request, as the library takes it.
+Modify = tuple[int, str, list[bytes] | None]
 _ASSERTION = "1.3.6.1.1.12"  # RFC 4528
+_MANAGE_DSA_IT = "2.16.840.1.113730.3.4.2"  # RFC 3296
+_MOST_TRIED = 1000
+_PAGES = "1.2.840.113556.1.4.319"  # RFC 2696
 _HIDDEN_FACTS = {"entryuuid", "subschemasubentry", "structuralobjectclass", "entrydn"}
 _ALL = ["*", "+"]
 #: Operational attributes that are asked for, where the server has them.
@@ -111,6 +123,12 @@ class Directory:
             )
         secrets = self._endpoint.options.get("secrets") or "userPassword"
         return DirectorySchema(entry, self._base, secrets.split(","))
+
+    @cached_property
+    def _controls(self) -> list[RequestControl]:
+        """What goes with every request: referrals are entries to look at, not to follow."""
+        known = _MANAGE_DSA_IT in self._root_dse.get("supportedControl", ())
+        return [ManageDSAITControl(criticality=False)] if known else []
 
     @cached_property
     def _asserts(self) -> bool:
@@ -192,12 +210,14 @@ class Directory:
     def _pages(self, dn: str) -> Iterator[tuple[str, dict[str, list[bytes]]]]:
         control = SimplePagedResultsControl(True, size=self._page_size, cookie="")
         wanted = ["*", *self._shown_facts]
+        paged = [control] if self._pages_here(dn) else []
         while True:
             with plain_errors(self._endpoint):
                 try:
                     number = self._session.search_ext(
-                        dn, ldap.SCOPE_SUBTREE, "(objectClass=*)", wanted, serverctrls=[control]
-                    )
+                        dn, ldap.SCOPE_SUBTREE, "(objectClass=*)", wanted,
+                        serverctrls=[*self._controls, *paged],
+                    )  # fmt: skip
                     # one message at a time: the library takes much longer to collect a whole page
                     controls = None
                     while controls is None:
@@ -211,16 +231,29 @@ class Directory:
                     raise NoSuchBranch(
                         f"{self._endpoint.address} has no entry {dn}, or hides it."
                     ) from None
-            cookie = next((c.cookie for c in controls if c.controlType == control.controlType), b"")
+            cookie = next((c.cookie for c in controls if c.controlType == _PAGES), b"")
             if not cookie:
                 return
             control.cookie = cookie
+
+    def _pages_here(self, dn: str) -> bool:
+        """Tell whether the server gives pages of a branch; the one of its own settings has none."""
+        control = SimplePagedResultsControl(True, size=1, cookie="")
+        try:
+            self._session.search_ext_s(
+                dn, ldap.SCOPE_BASE, attrlist=["1.1"], serverctrls=[*self._controls, control]
+            )
+        except (ldap.UNAVAILABLE_CRITICAL_EXTENSION, ldap.UNWILLING_TO_PERFORM):
+            return False
+        except ldap.LDAPError:
+            return True  # the search itself will say what is wrong
+        return True
 
     @cached_property
     def _shown_facts(self) -> list[str]:
         """Operational attributes to ask for, where the server says which it has; else all."""
         known = [n for n in _FACTS if n.lower() in self.schema.operational]
-        return known if "entryUUID" in known else ["+"]
+        return [*known, *SET_BY_PEOPLE] if "entryUUID" in known else ["+"]
 
     def read(self, paths: Sequence[Path]) -> list[ConfigObject | None]:
         """Return chosen entries as they are now."""
@@ -231,7 +264,9 @@ class Directory:
         dn = self.schema.model.notation.write(path)
         with plain_errors(self._endpoint):
             try:
-                found = self._session.search_s(dn, ldap.SCOPE_BASE, attrlist=_ALL)
+                found = self._session.search_ext_s(
+                    dn, ldap.SCOPE_BASE, attrlist=_ALL, serverctrls=self._controls
+                )
             except ldap.NO_SUCH_OBJECT as error:
                 return (self._hidden(path) if self._conceals(path, error) else None), None
             except ldap.INSUFFICIENT_ACCESS:
@@ -254,7 +289,10 @@ class Directory:
             return False
         above = self.schema.model.notation.write(path[:-1])
         try:
-            return bool(self._session.search_s(above, ldap.SCOPE_BASE, attrlist=["1.1"]))
+            found = self._session.search_ext_s(
+                above, ldap.SCOPE_BASE, attrlist=["1.1"], serverctrls=self._controls
+            )
+            return bool(found)
         except ldap.LDAPError:
             return False
 
@@ -269,6 +307,17 @@ class Directory:
         return self.schema.model.notation.read(dn)
 
     def _object(self, path: Path, entry: dict[str, list[bytes]]) -> ConfigObject:
+        """Return an entry; one that cannot be understood is kept as such, with the reason."""
+        try:
+            return self._understood(path, entry)
+        except (ValueError, LookupError) as error:
+            return ConfigObject(
+                name=path[-1] if path else "",
+                kind="unreadable",
+                unreadable=f"the entry cannot be kept: {error}",
+            )
+
+    def _understood(self, path: Path, entry: dict[str, list[bytes]]) -> ConfigObject:
         attributes: Attributes = {}
         facts: Attributes = {}
         known = self._readers
@@ -281,7 +330,7 @@ class Directory:
                     found = list(map(_text, values))
                 into = facts if fact else attributes
                 into[name] = found[0] if single and len(found) == 1 else found
-        for kind, value in _naming(path):
+        for kind, value in naming(path):
             self._without(attributes, kind, value)
         structural = entry.get("structuralObjectClass")
         if structural:
@@ -297,20 +346,23 @@ class Directory:
             facts=facts,
         )
 
-    def _without(self, attributes: Attributes, kind: str, value: str) -> None:
+    def _without(self, attributes: Attributes, kind: str, value: str | bytes) -> None:
         """Leave out the value that the entry's own name holds already."""
         name = kind if kind in attributes else self._spelt(attributes, kind)
         if name is None:
             return
+        spec = self.schema.model.spec("", name)
         found = attributes[name]
-        kept = [v for v in (found if isinstance(found, list) else [found]) if not _same(v, value)]
+        values = found if isinstance(found, list) else [found]
+        kept = [v for v in values if not same_value(spec.matching, v, value)]
         if not kept:
             del attributes[name]
         elif isinstance(found, list):
             attributes[name] = kept
 
     def _spelt(self, attributes: Attributes, kind: str) -> str | None:
-        return next((name for name in attributes if name.lower() == kind.lower()), None)
+        called = self.schema.aliases(kind)
+        return next((name for name in attributes if name.lower() in called), None)
 
     @cached_property
     def _readers(self) -> "_Readers":
@@ -352,11 +404,59 @@ class Directory:
             if step.after is not None:
                 found += self._check_schema(step)
                 found += self._check_secrets(step)
-        return found
+        known = {finding.path for finding in found if finding.level == "stop"}
+        return found + [f for f in self._tried(steps) if f.path not in known]
+
+    def _tried(self, steps: Sequence[Step]) -> Iterator[Finding]:
+        """Ask OpenLDAP what the account may not change, with requests that cannot succeed.
+
+        Each begins by adding, or taking away, one value twice in a row: the second time fails,
+        whatever follows. A modify request happens whole or not at all (RFC 4511, section 4.6), and
+        OpenLDAP looks at the rights to all of it before anything else.
+        What is only to come to its place cannot be asked about before it is there.
+        """
+        keys = self.schema.model.names.keys
+        if "openldaprootdse" not in {c.lower() for c in self._root_dse.get("objectClass", ())}:
+            return
+        coming = {keys(step.final_path) for step in steps if step.action in ("create", "move")}
+        updates = [step for step in steps if step.action == "update"]
+        for step in updates[:_MOST_TRIED]:
+            place = keys(step.path)
+            if any(place[:depth] in coming for depth in range(len(place) + 1)):
+                continue
+            request = self._modifications(step, step.before or {})
+            twice = next((m for m in request if m[0] != ldap.MOD_REPLACE and m[2]), None)
+            if twice is None:
+                continue
+            dn = self.schema.model.notation.write(step.path)
+            try:
+                self._session.modify_ext_s(dn, [twice, twice, *request], serverctrls=self._controls)
+            except ldap.INSUFFICIENT_ACCESS:
+                text = "The account may not write this."
+                yield Finding("stop", "not-allowed", text, step.path)
+            except (ldap.LDAPError, ConnectorError):
+                continue  # as it must
+
+    def _modifications(self, step: Step, found: Attributes) -> list[Modify]:
+        """Return what to ask of an entry that has some attributes so that the step is done."""
+        changes = modifications(
+            self.schema.model, step.kind, found, step.after or {}, self._to_bytes,
+            held=self._held_by_name(step.path),
+        )  # fmt: skip
+        return [(_OPERATIONS[c.operation], c.attribute, c.values or None) for c in changes]
 
     def _check_schema(self, step: Step) -> Iterator[Finding]:
         assert step.after is not None
         classes = step.after.get("objectClass", [])
+        before = (step.before or {}).get("objectClass", [])
+        if step.action == "update" and before:
+            old, new = self.schema.structural(before), self.schema.structural(classes)
+            if old != new:
+                text = (
+                    f"It is a {old} and would become a {new}: a directory never changes that of an "
+                    "entry. Delete the entry by hand and look again, and it comes back whole."
+                )
+                yield Finding("stop", "structural-class", text, step.final_path, "objectClass")
         unknown = [c for c in classes if not self.schema.knows_class(c)]
         for name in unknown:
             text = f"The server's schema has no object class {name}; it will refuse the entry."
@@ -371,9 +471,8 @@ class Directory:
     def _check_secrets(self, step: Step) -> Iterator[Finding]:
         assert step.after is not None
         for name in sorted(step.after):
-            if name.lower() in self.schema.secret and step.after[name] != (step.before or {}).get(
-                name
-            ):
+            before = (step.before or {}).get(name)
+            if self.schema.is_secret(name) and step.after[name] != before:
                 values = step.after[name]
                 for value in values if isinstance(values, list) else [values]:
                     if self._secrets.reveal(value) is None:
@@ -383,7 +482,7 @@ class Directory:
     def render(self, step: Step) -> str:
         """Write a step as an LDIF change record."""
         dn = self.schema.model.notation.write(step.path)
-        masked = self.schema.secret
+        masked = self.schema.is_secret
         if step.action == "create":
             return ldif.add_record(dn, self._entry(step, shown=True), masked)
         if step.action == "delete":
@@ -391,11 +490,13 @@ class Directory:
         if step.action == "move":
             assert step.to is not None
             return ldif.rename_record(
-                dn, step.to[-1], self.schema.model.notation.write(step.to[:-1])
-            )
+                dn, step.to[-1], self.schema.model.notation.write(step.to[:-1]),
+                keeps_old=keeps_old_name(self.schema.model, step),
+            )  # fmt: skip
         changes = modifications(
-            self.schema.model, step.kind, step.before or {}, step.after or {}, self._shown
-        )
+            self.schema.model, step.kind, step.before or {}, step.after or {}, self._shown,
+            held=self._held_by_name(step.path),
+        )  # fmt: skip
         return ldif.modify_record(dn, changes, masked)
 
     def apply(self, step: Step) -> Outcome:
@@ -428,7 +529,7 @@ class Directory:
         dn = self.schema.model.notation.write(step.path)
         with plain_errors(self._endpoint):
             try:
-                self._session.add_ext_s(dn, self._entry(step))
+                self._send(step, None, self._controls)
             except ldap.ALREADY_EXISTS:
                 found = self._read_one(step.path)[0]
                 if is_done(self.schema.model, step, found):
@@ -441,33 +542,36 @@ class Directory:
         return DONE
 
     def _write(self, step: Step, found: ConfigObject, stamp: str | None) -> None:
-        schema = self.schema.model
-        dn = schema.notation.write(step.path)
-        controls = self._assertion(found, stamp)
+        dn = self.schema.model.notation.write(step.path)
         with plain_errors(self._endpoint):
             try:
-                if step.action == "delete":
-                    self._session.delete_ext_s(dn, serverctrls=controls)
-                elif step.action == "move":
-                    assert step.to is not None
-                    superior = schema.notation.write(step.to[:-1])
-                    self._session.rename_s(
-                        dn, step.to[-1], superior, delold=1, serverctrls=controls
-                    )
-                else:
-                    changes = modifications(
-                        schema, step.kind, found.attributes, step.after or {}, self._to_bytes
-                    )
-                    request = [
-                        (_OPERATIONS[c.operation], c.attribute, c.values or None) for c in changes
-                    ]
-                    self._session.modify_ext_s(dn, request, serverctrls=controls)
+                self._send(step, found, [*self._controls, *self._assertion(found, stamp)])
             except ldap.ASSERTION_FAILED:
                 raise _JustChanged(f"{dn} was changed by somebody at this very moment.") from None
             except ldap.NO_SUCH_OBJECT:
                 raise Conflict(
                     f"{dn}, or the place it should go to, does not exist any more."
                 ) from None
+
+    def _send(self, step: Step, found: ConfigObject | None, controls: list[RequestControl]) -> None:
+        """Send the request that carries a step out. Raises `ldap.LDAPError`."""
+        schema = self.schema.model
+        dn = schema.notation.write(step.path)
+        if step.action == "create":
+            self._session.add_ext_s(dn, self._entry(step), serverctrls=controls)
+        elif step.action == "delete":
+            self._session.delete_ext_s(dn, serverctrls=controls)
+        elif step.action == "move":
+            assert step.to is not None
+            superior = schema.notation.write(step.to[:-1])
+            keeps_old = keeps_old_name(schema, step)
+            self._session.rename_s(
+                dn, step.to[-1], superior, delold=int(not keeps_old), serverctrls=controls
+            )
+        elif found is not None:
+            request = self._modifications(step, found.attributes)
+            if request:
+                self._session.modify_ext_s(dn, request, serverctrls=controls)
 
     def _assertion(self, found: ConfigObject, stamp: str | None) -> list[AssertionControl]:
         if not self._asserts:
@@ -477,8 +581,8 @@ class Directory:
         parts = []
         for name, values in sorted(found.attributes.items()):
             for value in values if isinstance(values, list) else [values]:
-                if isinstance(value, str) and name.lower() not in self.schema.secret:
-                    parts.append(filter_format("(%s=%s)", [name, value]))
+                if isinstance(value, str) and not self.schema.is_secret(name):
+                    parts.append(f"({name}={escape_filter_chars(value)})")
         return [AssertionControl(True, f"(&{''.join(parts)})")] if parts else []
 
     def _entry(self, step: Step, shown: bool = False) -> list[tuple[str, list[bytes]]]:
@@ -491,13 +595,18 @@ class Directory:
             entry[name] = [
                 convert(name, v) for v in (values if isinstance(values, list) else [values])
             ]
-        for kind, value in _naming(step.path):
-            name = next((n for n in entry if n.lower() == kind.lower()), kind)
-            entry.setdefault(name, []).insert(0, value.encode())
+        for kind, value in naming(step.path):
+            name = next((n for n in entry if n.lower() in self.schema.aliases(kind)), kind)
+            raw = value if isinstance(value, bytes) else value.encode()
+            entry.setdefault(name, []).insert(0, raw)
         return list(entry.items())
 
+    def _held_by_name(self, path: Path) -> set[str]:
+        """Return the attributes, lower case, that have a value in the entry's own name."""
+        return {alias for kind, _ in naming(path) for alias in self.schema.aliases(kind)}
+
     def _to_bytes(self, name: str, value: Value) -> bytes:
-        if name.lower() in self.schema.secret:
+        if self.schema.is_secret(name):
             kept = self._secrets.reveal(value)
             if kept is None:
                 raise Refused(f"The value of {name} was never kept.", "Set it by hand afterwards.")
@@ -505,7 +614,7 @@ class Directory:
         return value if isinstance(value, bytes) else str(value).encode()
 
     def _shown(self, name: str, value: Value) -> bytes:
-        if name.lower() in self.schema.secret:
+        if self.schema.is_secret(name):
             return b"secret"
         return value if isinstance(value, bytes) else str(value).encode()
 
@@ -572,22 +681,3 @@ def _dn(value: bytes) -> Value:
 
 
 _OPERATIONS = {"add": ldap.MOD_ADD, "delete": ldap.MOD_DELETE, "replace": ldap.MOD_REPLACE}
-
-
-def _naming(path: Path) -> list[tuple[str, str]]:
-    """Return attribute and value pairs of the last name (its RDN)."""
-    if not path:
-        return []
-    name = path[-1]
-    if "\\" not in name and "+" not in name:
-        kind, _, value = name.partition("=")
-        return [(kind, value)]
-    return [(kind, value) for kind, value, _ in str2dn(name)[0]]
-
-
-def _same(value: Value, other: str) -> bool:
-    if value == other:
-        return True
-    return isinstance(value, str) and " ".join(value.casefold().split()) == " ".join(
-        other.casefold().split()
-    )

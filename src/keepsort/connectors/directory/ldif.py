@@ -1,7 +1,7 @@
 """LDIF change records (RFC 2849)."""
 
 import base64
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 from keepsort.connectors.directory.changes import Modification
 
@@ -20,7 +20,9 @@ def value_line(name: str, value: bytes) -> str:
     return _folded(f"{name}:: {base64.b64encode(value).decode('ascii')}")
 
 
-def add_record(dn: str, attributes: Iterable[tuple[str, list[bytes]]], masked: set[str]) -> str:
+def add_record(
+    dn: str, attributes: Iterable[tuple[str, list[bytes]]], masked: Callable[[str], bool]
+) -> str:
     """Write a change record that adds an entry."""
     lines = [*_head(dn, "add")]
     for name, values in attributes:
@@ -28,7 +30,9 @@ def add_record(dn: str, attributes: Iterable[tuple[str, list[bytes]]], masked: s
     return "\n".join(lines) + "\n"
 
 
-def modify_record(dn: str, modifications: Iterable[Modification], masked: set[str]) -> str:
+def modify_record(
+    dn: str, modifications: Iterable[Modification], masked: Callable[[str], bool]
+) -> str:
     """Write a change record that modifies an entry."""
     lines = [*_head(dn, "modify")]
     for change in modifications:
@@ -38,9 +42,10 @@ def modify_record(dn: str, modifications: Iterable[Modification], masked: set[st
     return "\n".join(lines) + "\n"
 
 
-def rename_record(dn: str, rdn: str, superior: str) -> str:
+def rename_record(dn: str, rdn: str, superior: str, *, keeps_old: bool) -> str:
     """Write a change record that renames or moves an entry."""
-    lines = [*_head(dn, "modrdn"), value_line("newrdn", rdn.encode()), "deleteoldrdn: 1"]
+    delete = f"deleteoldrdn: {0 if keeps_old else 1}"
+    lines = [*_head(dn, "modrdn"), value_line("newrdn", rdn.encode()), delete]
     return "\n".join([*lines, value_line("newsuperior", superior.encode())]) + "\n"
 
 
@@ -53,8 +58,8 @@ def _head(dn: str, change: str) -> list[str]:
     return [value_line("dn", dn.encode()), f"changetype: {change}"]
 
 
-def _values(name: str, values: list[bytes], masked: set[str]) -> list[str]:
-    if name.lower() in masked:
+def _values(name: str, values: list[bytes], masked: Callable[[str], bool]) -> list[str]:
+    if masked(name):
         return [f"# {name}: a secret, not shown" for _ in values]
     return [value_line(name, value) for value in values]
 

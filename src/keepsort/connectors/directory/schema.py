@@ -7,6 +7,7 @@ from ldap.schema import SubSchema
 from ldap.schema.models import AttributeType, ObjectClass
 
 from keepsort.core.model import AttributeSpec, DistinguishedNames, Kind, NameRule, Schema
+from keepsort.core.model.matching import Matching
 
 _DN_SYNTAXES = {
     "1.3.6.1.4.1.1466.115.121.1.12",  # DN (RFC 4517, section 3.3.9)
@@ -22,6 +23,8 @@ _BINARY_SYNTAXES = {
     "1.3.6.1.4.1.1466.115.121.1.28",
     "1.3.6.1.4.1.1466.115.121.1.40",
 }
+#: Operational attributes that people set.
+SET_BY_PEOPLE = ("ref",)
 _LABELS = {
     "inetOrgPerson": ("person", "user"),
     "organizationalPerson": ("person", "user"),
@@ -49,25 +52,30 @@ class DirectorySchema:
         self.binary: set[str] = set()
         self.secret: set[str] = set()
         self.references: set[str] = set()
-        exact: set[str] = set()
+        types: dict[str, Matching] = {}
+        #: all names and the number of an attribute, lower case, by each of them
+        self._called: dict[str, frozenset[str]] = {}
         attributes: dict[str, AttributeSpec] = {}
         for oid in self._raw.listall(AttributeType):
             found = self._raw.get_inheritedobj(
                 AttributeType, oid, ["equality", "syntax", "usage", "single_value"]
             )
+            called = frozenset({*(n.lower() for n in found.names), oid.lower()})
+            self._called |= dict.fromkeys(called, called)
             for name in found.names:
-                if found.usage:
+                if found.usage and name not in SET_BY_PEOPLE:
                     self.operational.add(name.lower())
                     continue
                 spec = self._spec(found, name)
                 attributes[name] = spec
-                if not _folds(found):
-                    exact.add(name.lower())
+                if spec.matching != "fold":
+                    types[name.lower()] = spec.matching
         self.model = Schema(
             kinds=self._kinds(),
             attributes=attributes,
-            names=NameRule(fold=True, exact_types=tuple(sorted(exact))),
+            names=NameRule(fold=True, types=dict(sorted(types.items()))),
             notation=DistinguishedNames(base),
+            options=";",
         )
 
     def _spec(self, found: AttributeType, name: str) -> AttributeSpec:
@@ -82,6 +90,7 @@ class DirectorySchema:
         return AttributeSpec(
             shape="single" if found.single_value else "set",
             fold=found.syntax in _DN_SYNTAXES,
+            matching=_matching(found),
             reference=found.syntax in _DN_SYNTAXES,
             secret=low in self._secrets,
             read_only=bool(found.no_user_mod),
@@ -98,6 +107,15 @@ class DirectorySchema:
             label, icon = _LABELS.get(name, (_words(name), "box"))
             kinds[name] = Kind(name, label, icon, required=frozenset(self._required(found)))
         return kinds
+
+    def aliases(self, name: str) -> frozenset[str]:
+        """Return all that an attribute is called, lower case."""
+        low = name.lower()
+        return self._called.get(low, frozenset({low}))
+
+    def is_secret(self, name: str) -> bool:
+        """Tell whether values of an attribute, with whatever options, are secret."""
+        return name.partition(";")[0].lower() in self.secret
 
     def _required(self, found: ObjectClass) -> set[str]:
         names = set(found.must)
@@ -132,9 +150,24 @@ class DirectorySchema:
         return self._raw.get_obj(ObjectClass, name) is not None
 
 
-def _folds(found: AttributeType) -> bool:
-    """Tell whether names made of this attribute compare without letter case."""
-    return "caseIgnore" in (found.equality or "") or found.syntax in _DN_SYNTAXES
+_MATCHING: dict[str, Matching] = {
+    "caseignorematch": "fold",
+    "caseignoreia5match": "fold",
+    "caseignorelistmatch": "fold",
+    "distinguishednamematch": "fold",
+    "uniquemembermatch": "fold",
+    "objectidentifiermatch": "fold",
+    "booleanmatch": "fold",
+    "caseexactmatch": "exact",
+    "caseexactia5match": "exact",
+    "telephonenumbermatch": "bare",
+    "numericstringmatch": "digits",
+}
+
+
+def _matching(found: AttributeType) -> Matching:
+    """Return when two values are the same (RFC 4517, section 4.2); letter by letter if unknown."""
+    return _MATCHING.get((found.equality or "").lower(), "literal")
 
 
 def _words(name: str) -> str:

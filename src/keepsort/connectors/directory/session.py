@@ -87,29 +87,29 @@ def _words(error: ldap.LDAPError) -> str:
 
 
 def _translated(error: ldap.LDAPError, endpoint: Endpoint) -> ConnectorError:
-    words = _words(error)
+    said = _words(error)
     place = endpoint.address
     match error:
         case ldap.INVALID_CREDENTIALS() | ldap.INAPPROPRIATE_AUTH():
             return SignInRefused(f"{place} does not take {endpoint.user or 'an anonymous user'}.")
         case ldap.CONNECT_ERROR() if _starttls(endpoint):
-            return NotTrusted(f"The certificate of {place} does not verify ({words}).")
+            return NotTrusted(f"The certificate of {place} does not verify ({said}).")
         case ldap.SERVER_DOWN() if place.startswith("ldaps://") and _takes_connections(place):
-            return NotTrusted(f"The certificate of {place} does not verify ({words}).")
+            return NotTrusted(f"The certificate of {place} does not verify ({said}).")
         case ldap.SERVER_DOWN() | ldap.CONNECT_ERROR() | ldap.TIMEOUT() | ldap.UNAVAILABLE():
-            return Unreachable(f"{place} does not answer ({words}).")
+            return Unreachable(f"{place} does not answer ({said}).")
         case ldap.SIZELIMIT_EXCEEDED() | ldap.TIMELIMIT_EXCEEDED() | ldap.ADMINLIMIT_EXCEEDED():
-            return LimitReached(f"{place} stopped giving entries: {words}.")
+            return LimitReached(f"{place} stopped giving entries: {said}.")
         case ldap.NO_SUCH_OBJECT():
             return NoSuchBranch(f"{place} has no such entry.")
         case ldap.INVALID_DN_SYNTAX():
-            return Misconfigured(f"That is no distinguished name ({words}).")
+            return Misconfigured(f"That is no distinguished name ({said}).")
         case ldap.INSUFFICIENT_ACCESS() | ldap.STRONG_AUTH_REQUIRED():
             return NotAllowed(
-                f"{place} does not allow this to {endpoint.user or 'anyone'}: {words}."
+                f"{place} does not allow this to {endpoint.user or 'anyone'}: {said}."
             )
         case _:
-            return Refused(f"{place} refused: {words}.")
+            return Refused(f"{place} refused: {said}.")
 
 
 @contextmanager

@@ -77,7 +77,9 @@ class FileComposer:
             return {**wanted, "bytes": live.get("bytes")}
         return wanted
 
-    def renamed(self, found: ConfigObject, path: Path, to: Path, wanted: Attributes) -> Attributes:
+    def renamed(
+        self, schema: Schema, found: ConfigObject, path: Path, to: Path, wanted: Attributes
+    ) -> Attributes:
         """Return what they are: names do not stand in attributes."""
         return found.attributes
 

@@ -17,6 +17,7 @@ from keepsort.core.model import (
     AttributeSpec,
     ConfigObject,
     Path,
+    Schema,
     Value,
     identical,
     unsound,
@@ -123,7 +124,9 @@ class KeyComposer:
             return {**wanted, "written": backup["written"]}
         return _without(wanted)
 
-    def renamed(self, found: ConfigObject, path: Path, to: Path, wanted: Attributes) -> Attributes:
+    def renamed(
+        self, schema: Schema, found: ConfigObject, path: Path, to: Path, wanted: Attributes
+    ) -> Attributes:
         """Return what they are: names do not stand in attributes."""
         return found.attributes
 

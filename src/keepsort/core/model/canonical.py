@@ -6,6 +6,7 @@ from hashlib import blake2b
 import msgspec
 
 from keepsort.core.model.kinds import AttributeSpec, Schema
+from keepsort.core.model.matching import prepared
 from keepsort.core.model.objects import Attributes, Value
 
 DIGEST_SIZE = 24
@@ -63,10 +64,17 @@ def comparable_value(spec: AttributeSpec, value: Value) -> Value:
 
 
 def folded(value: Value) -> Value:
-    """Return a value with letter case and runs of spaces taken out of its strings."""
+    """Return a value with letter case and runs of spaces taken out of its strings (RFC 4518)."""
     if isinstance(value, list):
         return [folded(v) for v in value]
-    return " ".join(value.casefold().split()) if isinstance(value, str) else value
+    return prepared("fold", value) if isinstance(value, str) else value
+
+
+def rule_key(spec: AttributeSpec, value: Value) -> Value:
+    """Return the form of an element by which the system itself says that it has it already."""
+    if spec.secret or not isinstance(value, str):
+        return value
+    return prepared("fold" if spec.fold else spec.matching, value)
 
 
 def object_digest(schema: Schema, kind: str, attributes: Attributes) -> str:

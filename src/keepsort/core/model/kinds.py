@@ -5,6 +5,7 @@ from typing import Literal
 
 import msgspec
 
+from keepsort.core.model.matching import Matching
 from keepsort.core.model.names import NameRule
 from keepsort.core.model.notation import Notation, SlashPaths
 
@@ -16,7 +17,8 @@ Shape = Literal["single", "set", "sequence", "text", "map"]
 class AttributeSpec(msgspec.Struct, frozen=True, omit_defaults=True):
     """What one attribute means.
 
-    fold: letter case of string values does not count for the system itself.
+    fold: letter case of string values does not count.
+    matching: when the system itself says that a set has an element already.
     number: values are numbers, so that 1 and 1.0 are equal.
     secret: the object holds a keyed digest of the value, never the value.
     reference: values name other objects, in the notation of the schema.
@@ -31,6 +33,7 @@ class AttributeSpec(msgspec.Struct, frozen=True, omit_defaults=True):
 
     shape: Shape = "single"
     fold: bool = False
+    matching: Matching = "literal"
     number: bool = False
     secret: bool = False
     reference: bool = False
@@ -79,12 +82,15 @@ class Schema(msgspec.Struct, frozen=True, omit_defaults=True, dict=True):
     """All that is needed to read a tree without the system it came from.
 
     attributes: specs by attribute name that hold for every kind.
+    options: what sets options apart in an attribute's name, which then means what it means without
+        them (as in ``cn;lang-de``); empty where there are none.
     """
 
     kinds: dict[str, Kind] = {}
     attributes: dict[str, AttributeSpec] = {}
     names: NameRule = NameRule()
     notation: Notation = SlashPaths()
+    options: str = ""
 
     @cached_property
     def is_ordered(self) -> bool:
@@ -96,6 +102,8 @@ class Schema(msgspec.Struct, frozen=True, omit_defaults=True, dict=True):
         known = self.kinds.get(kind)
         if known is not None and attribute in known.attributes:
             return known.attributes[attribute]
+        if self.options and attribute not in self.attributes and self.options in attribute:
+            return self.spec(kind, attribute.partition(self.options)[0])
         return self.attributes.get(attribute, _PLAIN)
 
     @cached_property

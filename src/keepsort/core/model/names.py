@@ -1,20 +1,31 @@
 """How the names of one system compare."""
 
+import re
 from collections.abc import Callable
 from functools import cached_property, lru_cache
 
 import msgspec
+
+from keepsort.core.model.matching import Matching, prepared
+
+_PLUS = re.compile(r"(?<!\\)((?:\\\\)*)\+")
+
+
+def split_pairs(name: str) -> list[str]:
+    """Split a name of several ``type=value`` pairs (RFC 4514, section 2.2) at its plus signs."""
+    return _PLUS.sub("\\1\0", name).split("\0")
 
 
 class NameRule(msgspec.Struct, frozen=True, omit_defaults=True, dict=True):
     """Says when two names are the same name.
 
     fold: letter case and runs of spaces do not count (``Night Dive`` is ``night  dive``).
-    exact_types: for names written ``type=value``, the types (lower case) whose values do
-        compare letter by letter even though `fold` is on.
+    types: for names written ``type=value``, how the values of some types (lower case) compare
+        though `fold` is on. exact_types: those that compare letter by letter, in older backups.
     """
 
     fold: bool = False
+    types: dict[str, Matching] = {}
     exact_types: tuple[str, ...] = ()
 
     def key(self, name: str) -> str:
@@ -32,15 +43,24 @@ class NameRule(msgspec.Struct, frozen=True, omit_defaults=True, dict=True):
 
     @cached_property
     def _folded(self) -> Callable[[str], str]:
-        exact = frozenset(self.exact_types)
+        known: dict[str, Matching] = dict.fromkeys(self.exact_types, "literal")
+        known |= self.types
 
         @lru_cache(maxsize=65536)
         def folded(name: str) -> str:
-            if exact:
-                kind, equals, value = name.partition("=")
-                if equals and kind.lower() in exact:
-                    return f"{kind.lower()}={value}"
-            return " ".join(name.casefold().split())
+            if not known:
+                return prepared("fold", name)
+            # several pairs in one name stand in any order
+            pairs = [name] if "+" not in name else split_pairs(name)
+            keys = []
+            for pair in pairs:
+                kind, equals, value = pair.partition("=")
+                low = kind.strip().lower()
+                if not equals:
+                    keys.append(prepared("fold", pair))
+                else:
+                    keys.append(f"{low}={prepared(known.get(low, 'fold'), value)}")
+            return "+".join(sorted(keys))
 
         return folded
 

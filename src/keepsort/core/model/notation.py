@@ -5,6 +5,8 @@ from functools import lru_cache
 
 import msgspec
 
+from keepsort.core.model.matching import prepared
+from keepsort.core.model.names import split_pairs
 from keepsort.core.model.objects import Path
 
 
@@ -100,22 +102,62 @@ def split_dn(text: str) -> list[str] | None:
     return names
 
 
-_PLUS = re.compile(r"(?<!\\)\+")
 _ESCAPED = re.compile(r"((?:\\[0-9A-Fa-f]{2})+)|\\(.)", re.DOTALL)
 _SPECIAL = re.compile(r'[,+"\\<>;\x00]')
+
+
+def pairs_of(rdn: str) -> list[tuple[str, str | bytes]]:
+    """Return the attributes and values that a name is made of; bytes where a value is no text."""
+    found: list[tuple[str, str | bytes]] = []
+    for pair in split_pairs(rdn) if "+" in rdn else [rdn]:
+        kind, _, value = pair.partition("=")
+        found.append((kind.strip(), _decoded(_raw_value(value))))
+    return found
+
+
+def _decoded(raw: bytes) -> str | bytes:
+    try:
+        return raw.decode()
+    except UnicodeDecodeError:
+        return raw
+
+
+def _raw_value(value: str) -> bytes:
+    """Return the bytes of a value as it is written in a name (section 2.4)."""
+    if value.startswith("#"):
+        return _from_ber(value)
+    raw, at = bytearray(), 0
+    for found in _ESCAPED.finditer(value):
+        raw += value[at : found.start()].encode()
+        raw += bytes.fromhex(found[1].replace("\\", "")) if found[1] else found[2].encode()
+        at = found.end()
+    return bytes(raw + value[at:].encode())
+
+
+def _from_ber(value: str) -> bytes:
+    """Return what a value in hexadecimal BER holds (X.690); its own bytes where it is none."""
+    try:
+        raw = bytes.fromhex(value[1:])
+    except ValueError:
+        return value.encode()
+    if len(raw) < 2:
+        return raw
+    head = 2 + (raw[1] & 0x7F if raw[1] & 0x80 else 0)
+    return raw[head:]
 
 
 def _plain_rdn(rdn: str) -> str:
     if "\\" not in rdn and "+" not in rdn:
         kind, _, value = rdn.partition("=")
         return f"{kind.strip()}={value.strip()}"
-    return "+".join(_plain_pair(pair) for pair in _PLUS.split(rdn.strip()))
+    return "+".join(_plain_pair(pair) for pair in split_pairs(rdn.strip()))
 
 
 def _plain_pair(pair: str) -> str:
     """Return an attribute and its value with only those escapes that are needed (section 2.4).
 
-    Servers differ in which characters they escape, and how; names must not.
+    Servers differ in which characters they escape, and how; names must not. Bytes that are no
+    text stay escaped.
     """
     kind, _, value = pair.partition("=")
     value = value.lstrip()
@@ -124,7 +166,9 @@ def _plain_pair(pair: str) -> str:
     value = bare + " " if bare.endswith("\\") and len(value) > len(bare) else bare
     if value.startswith("#"):
         return f"{kind.strip()}={value}"
-    plain = _ESCAPED.sub(_unescaped, value)
+    plain = _decoded(_raw_value(value))
+    if isinstance(plain, bytes):
+        return f"{kind.strip()}={''.join(map(_byte, plain))}"
     escaped = _SPECIAL.sub(lambda m: "\\00" if m[0] == "\0" else "\\" + m[0], plain)
     if escaped.startswith(("#", " ")):
         escaped = "\\" + escaped
@@ -133,11 +177,10 @@ def _plain_pair(pair: str) -> str:
     return f"{kind.strip()}={escaped}"
 
 
-def _unescaped(found: re.Match[str]) -> str:
-    if found[1]:
-        return bytes.fromhex(found[1].replace("\\", "")).decode("utf-8", "surrogateescape")
-    return found[2]
+def _byte(value: int) -> str:
+    letter = chr(value)
+    return letter if letter.isalnum() and value < 128 else f"\\{value:02x}"
 
 
 def _folded_all(names: list[str]) -> list[str]:
-    return [" ".join(name.casefold().split()) for name in names]
+    return [prepared("fold", name) for name in names]

@@ -10,7 +10,7 @@ from typing import Protocol
 
 import msgspec
 
-from keepsort.core.model import Attributes, ConfigObject, Path, Value
+from keepsort.core.model import Attributes, ConfigObject, Path, Schema, Value
 
 
 class Absent:
@@ -55,7 +55,9 @@ class Composer(Protocol):
     ) -> Attributes:
         """Return wanted attributes with those that depend on each other in agreement."""
 
-    def renamed(self, found: ConfigObject, path: Path, to: Path, wanted: Attributes) -> Attributes:
+    def renamed(
+        self, schema: Schema, found: ConfigObject, path: Path, to: Path, wanted: Attributes
+    ) -> Attributes:
         """Return what an object's attributes are once it has been moved from a path to another.
 
         wanted: what they are to be in the end.
@@ -81,7 +83,9 @@ class Plain:
         """Return what was wanted."""
         return wanted
 
-    def renamed(self, found: ConfigObject, path: Path, to: Path, wanted: Attributes) -> Attributes:
+    def renamed(
+        self, schema: Schema, found: ConfigObject, path: Path, to: Path, wanted: Attributes
+    ) -> Attributes:
         """Return what they are: names do not stand in attributes."""
         return found.attributes
 

@@ -4,6 +4,7 @@ from keepsort.core.compare.maps import with_keys
 from keepsort.core.compare.sequences import with_hunks
 from keepsort.core.compare.values import differing_names, element_key, equal_values
 from keepsort.core.model import Attributes, AttributeSpec, Schema, Value
+from keepsort.core.model.canonical import rule_key
 from keepsort.core.plan.findings import Findings
 from keepsort.core.plan.picks import AttributePick
 from keepsort.core.plan.targets import Target
@@ -56,6 +57,10 @@ def put_part(
     else:
         gone = {element_key(spec, v) for v in part.remove}
         kept = [v for v in _listed(wanted.get(part.name)) if element_key(spec, v) not in gone]
+        # of what the system takes for the same, only one can be there: the one that is wanted
+        come = [rule_key(spec, v) for v in part.add]
+        same = {element_key(spec, v) for v in part.add}
+        kept = [v for v in kept if element_key(spec, v) in same or rule_key(spec, v) not in come]
         there = {element_key(spec, v) for v in kept}
         kept += [v for v in part.add if element_key(spec, v) not in there]
         if kept:

@@ -121,7 +121,7 @@ class Emitter:
         wanted = found.attributes
         if target.parts is None and target.policy == "overwrite":
             wanted = self._backup.whole_attributes(target.node.entry)
-        return self._composer.renamed(found, place, target.path, wanted)
+        return self._composer.renamed(self._schema, found, place, target.path, wanted)
 
     def _for_creation(self, target: Target) -> Attributes:
         """Return what a new object gets; references in a circle are left for an update."""
@@ -181,7 +181,7 @@ class Emitter:
         while self.writer.draft.get((*path[:-1], f"{path[-1]}-aside-{number}")) is not None:
             number += 1
         to = (*path[:-1], f"{path[-1]}-aside-{number}")
-        after = self._composer.renamed(there, path, to, there.attributes)
+        after = self._composer.renamed(self._schema, there, path, to, there.attributes)
         self.writer.append(
             "move", path, there.kind, there.attributes, after, to,
             reason="makes room for another object", identity=there.identity,

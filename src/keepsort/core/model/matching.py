@@ -1,0 +1,45 @@
+"""When two texts are the same to a directory (RFC 4518, string preparation).
+
+Letter case is folded character by character, as servers do it, and not in full: ``ß`` is not
+``ss``, and ``ς`` is not ``σ``. Characters are those of Unicode 3.2, which the standard names.
+"""
+
+import re
+import unicodedata
+from functools import lru_cache
+from typing import Literal
+
+_UNICODE = unicodedata.ucd_3_2_0
+_SPACES = re.compile(" {2,}")
+
+#: fold: letter case and runs of spaces do not count. exact: runs of spaces do not. bare: neither
+#: letter case, spaces nor hyphens do. digits: spaces do not. literal: everything counts.
+Matching = Literal["fold", "exact", "bare", "digits", "literal"]
+
+
+def prepared(matching: Matching, text: str) -> str:
+    """Return the form of a text that is equal for texts that match."""
+    if matching == "literal":
+        return text
+    if matching in ("fold", "bare"):
+        text = lowered(text)
+    if not text.isascii():
+        text = _UNICODE.normalize("NFKC", text)
+    if matching == "bare":
+        return text.replace(" ", "").replace("-", "")
+    if matching == "digits":
+        return text.replace(" ", "")
+    return _SPACES.sub(" ", text).strip(" ")
+
+
+def lowered(text: str) -> str:
+    """Return a text in lower case, letter by letter (simple case mapping)."""
+    return text.lower() if text.isascii() else "".join(map(_lower, text))
+
+
+@lru_cache(maxsize=4096)
+def _lower(letter: str) -> str:
+    if _UNICODE.category(letter) not in ("Lu", "Lt"):
+        return letter
+    low = letter.lower()
+    return low if len(low) == 1 else low[0]
