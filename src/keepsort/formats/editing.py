@@ -66,8 +66,12 @@ class _Here:
         there = self._of.get(item.place.path)
         if item.key in self._items or there is None:
             return self._items.get(item.key)
-        both = item.place.lines and there[0].place.lines
-        return None if both else there[number]
+        if not item.place.lines or not there[0].place.lines:
+            return there[number]
+        if len(item.place.lines) != len(there):
+            return None
+        # as many lines on both sides: each is the one at its place
+        return there[[line.span for line in item.place.lines].index(item.span)]
 
 
 class _Editing:
@@ -291,7 +295,8 @@ class _Editing:
         number = next(n for n, other in enumerate(order) if other.key == item.key)
         here = _Here(_beside(self.now, source))
         behind = self._usable(order[:number], here, source)
-        after = next((f for o in order[number + 1 :] if (f := here.first(o))), None)
+        ahead = next(((o, f) for o in order[number + 1 :] if (f := here.first(o))), None)
+        after = ahead[1] if ahead else None
         following = here.first(order[number + 1]) if number + 1 < len(order) else None
         if number and following is not None and here.last(order[number - 1]) is None:
             behind = None  # the one before it is gone, the one after it is not
@@ -303,7 +308,7 @@ class _Editing:
         elif behind is not None:
             self._lay_behind(item, behind[0].span.stop, behind[1].span.stop, behind[1])
         elif after is not None or parent is None:
-            self._lay_ahead(item, after)
+            self._lay_ahead(item, *(ahead or (None, None)))
         else:
             self._lay_behind(item, _begin(self.origin, above), parent.inside, None, parent)
 
@@ -328,25 +333,33 @@ class _Editing:
         if parent is not None and column is not None:
             column = _column_within(self.now, parent, column)
         lead, whole = self._between(start, item.span.start)
-        # what is still there is not written again
+        left = ""
         for line in lead.splitlines(keepends=True):
             here = self._ended(line)
             if self.text[at:] == here.rstrip("\r\n"):
                 here = self.text[at:]  # the last line of a text may end without a line end
-            if not here or not self.text[at:].startswith(here):
-                break
-            at, lead = at + len(here), lead[len(line) :]
+            if here and self.text[at:].startswith(here):
+                # what is still there is not written again, nor what somebody took out before it
+                at, left = at + len(here), ""
+            else:
+                left += line
+        lead = left
         if not whole:  # of what stood between them, only the part's own comment comes
             own = _attached(self.backup[: item.span.start])
             lead = own if lead.endswith(own) else lead if own.endswith(lead) else ""
         self._lay(item, at, lead, column)
 
-    def _lay_ahead(self, item: _Item, after: _Item | None) -> None:
-        """Put lines ahead of a part, or first in the text, with the comments right above them."""
+    def _lay_ahead(self, item: _Item, origin: _Item | None, after: _Item | None) -> None:
+        """Put lines ahead of a part, or first in the text, with the comments right above them.
+
+        origin: that part in the backup.
+        """
         column = (after or item).place.column
         comment = _attached(self.backup[: item.span.start])
         shifted = self._shifted(self._ended(comment), item.place, column) if comment else ""
-        at = self._ahead_of(after, item) if after is not None else self._top()
+        at = self._top()
+        if after is not None and origin is not None:
+            at = self._ahead_of(after, origin, item)
         stop = max(at, after.span.start) if after is not None else at + len(shifted)
         start = max((i.span.stop for i in _items(self.now) if i.span.stop <= at), default=0)
         found = self.text.find(shifted, start, stop) if shifted else -1
@@ -379,17 +392,14 @@ class _Editing:
         blank = blank[: blank.rfind("\n") + 1]
         return self._ended(blank) if blank and item.place.section else ""
 
-    def _ahead_of(self, after: _Item, item: _Item) -> int:
+    def _ahead_of(self, after: _Item, origin: _Item, item: _Item) -> int:
         """Return where a part goes that stands before another in the backup.
 
         What stands between the two there, and comments right above the other, stay behind it.
         """
-        stop = min(
-            (i.span.start for i in _items(self.origin) if i.span.start >= item.span.stop),
-            default=item.span.stop,
-        )
         at = after.span.start
-        for line in reversed(self.backup[item.span.stop : stop].splitlines(keepends=True)):
+        between, _ = self._between(item.span.stop, origin.span.start)
+        for line in reversed(between.splitlines(keepends=True)):
             if not self.text[:at].endswith(self._ended(line)):
                 break
             at -= len(self._ended(line))
