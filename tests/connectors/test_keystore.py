@@ -151,7 +151,7 @@ def test_one_key_of_a_json_value_goes_back_and_the_rest_stays_as_it_is_written(e
     )
     desk.carry_out(plan.steps)
     now = etcd.ctl("get", "--print-value-only", "/plant/chiller/limits").rstrip("\n")
-    assert now == '{"low": 4.5, "high": 18, "unit": "F"}'
+    assert now == '{"low": 4.50, "high": 18,\n "unit": "F"}'
 
 
 def test_many_keys_go_in_transactions_of_the_servers_size(etcd: Etcd) -> None:

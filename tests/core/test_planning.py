@@ -3,11 +3,12 @@
 import pytest
 
 from keepsort.core.compare import compare
+from keepsort.core.compare.anchors import element_name
 from keepsort.core.model import Path
 from keepsort.core.plan import AttributePick, Mismatch, Pick, Plan, offers, plan_restore, rehearse
 from keepsort.core.snapshot import MemoryStore
 from tests.core.test_compare import grown, thing, unit
-from tests.core.trees import Tree
+from tests.core.trees import SCHEMA, Tree
 
 
 def planned(left: Tree, right: Tree, *picks: Pick, **options: object) -> Plan:
@@ -37,8 +38,7 @@ def test_what_is_missing_comes_with_what_should_hold_it() -> None:
     plan = planned(left, grown(), Pick(("a", "b", "c")))
     assert brief(plan) == [("create", ("a",)), ("create", ("a", "b")), ("create", ("a", "b", "c"))]
     assert [s.reason for s in plan.steps] == ["holds c", "holds c", ""]
-    assert plan.steps[1].needs == (1,)
-    assert plan.steps[2].needs == (2,), "which needs the first"
+    assert plan.steps[2].needs == (1, 2)
 
 
 def test_what_it_refers_to_comes_along() -> None:
@@ -125,7 +125,8 @@ def test_children_are_removed_before_what_holds_them() -> None:
     right = grown(unit("a"), (("a", "b"), thing("b")), (("a", "b", "c"), thing("c")))
     plan = planned(grown(), right, Pick((), "remove"))
     assert [s.path for s in plan.steps] == [("a", "b", "c"), ("a", "b"), ("a",)]
-    assert plan.steps[2].needs == (1, 2)
+    assert plan.steps[1].needs == (1,)
+    assert plan.steps[2].needs == (2,), "which needs the first"
 
 
 def test_what_is_removed_and_still_named_must_be_confirmed() -> None:
@@ -222,7 +223,8 @@ def test_memberships_are_offered_not_forced() -> None:
     plan = plan_restore(comparison, [Pick(("a",))])
     assert brief(plan) == [("create", ("a",))]
     offered = offers(comparison, plan)
-    assert [(o.path, o.attribute, o.element) for o in offered] == [(("g",), "member", "/a")]
+    part = element_name(SCHEMA.spec("group", "member"), "/a", "left")
+    assert [(o.path, o.attribute, o.part) for o in offered] == [(("g",), "member", part)]
     taken = Pick(("g",), "attributes", (AttributePick("member", add=("/a",)),))
     assert not offers(comparison, plan_restore(comparison, [Pick(("a",)), taken]))
 

@@ -166,9 +166,29 @@ def test_a_stream_that_makes_no_tree_is_refused() -> None:
     builder.add((), ConfigObject(name="", kind="group"))
     with pytest.raises(StreamError, match="before its parent"):
         builder.add(("a", "b"), ConfigObject(name="b", kind="group"))
-    builder.add(("a",), ConfigObject(name="a", kind="group"))
-    with pytest.raises(StreamError, match="came twice"):
-        builder.add(("a",), ConfigObject(name="a", kind="group"))
+
+
+@pytest.mark.parametrize("depth_first", [True, False])
+def test_one_object_that_cannot_be_kept_is_told_and_the_rest_is_kept(depth_first: bool) -> None:
+    nested: list[object] = []
+    for _ in range(5000):
+        nested = [nested]
+    bad: list[dict[str, object]] = [{"phone": [1 << 70]}, {"notes": "\ud800"}, {"notes": nested}]
+    builder = SnapshotBuilder(MemoryStore(), SCHEMA, depth_first=depth_first)
+    builder.add((), ConfigObject(name="", kind="group"))
+    for number, attributes in enumerate(bad):
+        name = f"bad-{number}"
+        builder.add((name,), ConfigObject(name=name, kind="keeper", attributes=attributes))
+    for name in ("a", "a", "odd-\udcff"):
+        builder.add((name,), ConfigObject(name=name, kind="keeper", attributes={"title": name}))
+    builder.add(("facts",), ConfigObject(name="facts", kind="keeper", facts={"n": 1 << 70}))
+    tree = builder.finish()
+    reasons = {n.entry.name: n.entry.unreadable for n in tree.children(tree.top())}
+    assert {name for name, why in reasons.items() if why is None} == {"a", "facts"}
+    assert set(reasons) == {"a", "a (2)", "bad-0", "bad-1", "bad-2", "facts", "odd-\\udcff"}
+    found = tree.get(("a",))
+    assert found is not None
+    assert found.attributes == {"title": "a"}
 
 
 def test_a_missing_chunk_is_named() -> None:

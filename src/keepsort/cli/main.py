@@ -220,7 +220,7 @@ def compare(backup: str, against: str, branch: str, as_json: bool) -> None:
 
 @app.command()
 @_backup
-@click.option("--pick", multiple=True, help="PATH, PATH/**, PATH#attribute or PATH#attribute@N")
+@click.option("--pick", multiple=True, help="PATH, PATH/**, PATH#attribute or PATH#attribute@PART")
 @click.option(
     "--pick-from",
     nargs=2,

@@ -4,8 +4,15 @@ import sys
 from typing import Any
 
 from keepsort.cli.output import Output
-from keepsort.core.compare import Comparison, Difference, Suggestion, compare_attributes
-from keepsort.core.model import ConfigObject, Path, Value
+from keepsort.core.compare import (
+    AttributeDifference,
+    Comparison,
+    Difference,
+    Suggestion,
+    compare_attributes,
+)
+from keepsort.core.compare.anchors import element_name, hunk_names, key_names
+from keepsort.core.model import AttributeSpec, ConfigObject, Path, Value
 from keepsort.core.model.notation import write_slash
 from keepsort.core.plan import changed_names
 from keepsort.core.snapshot import Node, Snapshot
@@ -78,7 +85,7 @@ def _difference(found: Comparison, difference: Difference) -> dict[str, Any]:
     if left is not None and right is not None and names:
         for item in compare_attributes(schema, difference.kind, left.attributes, right.attributes):
             if item.name in names:
-                details.append(_attribute(schema.spec(difference.kind, item.name).secret, item))
+                details.append(_attribute(schema.spec(difference.kind, item.name), item))
         if "kind" in names:
             details.append(
                 {"name": "kind", "state": "changed", "backup": left.kind, "live": right.kind}
@@ -110,18 +117,33 @@ def _suggested(found: Comparison, difference: Difference) -> Suggestion | None:
     return found.suggestion(difference.path, live=difference.state == "extra")
 
 
-def _attribute(secret: bool, item: Any) -> dict[str, Any]:
+def _attribute(spec: AttributeSpec, item: AttributeDifference) -> dict[str, Any]:
     found: dict[str, Any] = {"name": item.name, "state": item.state}
-    if secret:
+    if spec.secret:
         return found
     found |= {"backup": item.left, "live": item.right}
     if item.only_left or item.only_right:
         found |= {"only_backup": item.only_left, "only_live": item.only_right}
-    if item.stretches:
+        found["elements"] = [
+            {"part": element_name(spec, value, side), "value": value, "only_in": where}
+            for side, where, values in (
+                ("left", "backup", item.only_left), ("right", "live", item.only_right)
+            )
+            for value in values
+        ]  # fmt: skip
+    names = hunk_names(item.stretches)
+    if names:
         found["hunks"] = [
-            {"number": s.number, "state": s.state, "backup": s.left, "live": s.right}
+            {"part": names[s.number], "state": s.state, "backup": s.left, "live": s.right}
             for s in item.stretches
-            if s.state != "same"
+            if s.number
+        ]
+    if item.keys:
+        names = key_names(item.keys)
+        found["values"] = [
+            {"part": names[k.number], "keys": list(k.keys), "backup": k.left, "live": k.right}
+            for k in item.keys
+            if k.number
         ]
     return found
 
@@ -235,7 +257,7 @@ def show_run(output: Output, run: Run) -> None:
         for text in run.report:
             print(text)
         print(f"run {run.pk}: {run.outcome}")
-    if run.outcome != "verified":
+    if run.outcome not in ("verified", "unchanged"):
         done = sum(1 for line in lines.values() if line.state == RunStep.State.DONE)
         print(f"keepsort: {done} of {len(lines)} steps were done. {run.message}", file=sys.stderr)
         sys.exit(1)

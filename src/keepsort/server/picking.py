@@ -10,7 +10,7 @@ from keepsort.core.plan import AttributePick, LeftOut, Pick
 from keepsort.core.snapshot import Snapshot
 from keepsort.server.problems import NotFound, Problem
 
-_HUNK = re.compile(r"^(?P<attribute>[^@]+)@(?P<number>\d+)$")
+_PART = re.compile(r"^(?P<attribute>[^@]+)@(?P<part>[0-9a-f]{16}(?:-\d+of\d+)?)$")
 
 
 def read_path(tree: Snapshot, text: str) -> Path:
@@ -43,7 +43,10 @@ def find_path(trees: list[Snapshot], text: str) -> Path:
 
 
 def read_pick(trees: list[Snapshot], text: str, without: tuple[LeftOut, ...] = ()) -> Pick:
-    """Read ``PATH``, ``PATH/**``, ``PATH#attribute`` or ``PATH#attribute@N``.
+    """Read ``PATH``, ``PATH/**``, ``PATH#attribute`` or ``PATH#attribute@PART``.
+
+    A part is named by its content, as a comparison tells it: the name means the same on a later
+    look, or nothing.
 
     without: what is left out of a branch.
     """
@@ -56,10 +59,10 @@ def read_pick(trees: list[Snapshot], text: str, without: tuple[LeftOut, ...] = (
         return Pick(find_path(trees, text), "object")
     if not attribute:
         raise Problem(f"{text!r} names no attribute.", "Write PATH#attribute.")
-    hunk = _HUNK.match(attribute)
+    found = _PART.match(attribute)
     part = (
-        AttributePick(hunk["attribute"], hunks=(int(hunk["number"]),))
-        if hunk
+        AttributePick(found["attribute"], parts=(found["part"],))
+        if found
         else AttributePick(attribute)
     )
     return Pick(find_path(trees, place), "attributes", (part,))

@@ -116,19 +116,20 @@ class HostFiles:
         seen: set[Path] = set()
         for folder in above:
             path = self._choice.path(folder)
-            for depth in range(len(branch), len(path)):
+            inner: Iterator[tuple[Path, ConfigObject]] = iter(())
+            stop = len(path)
+            try:
+                inner = self._walk(folder, self._access.status(folder))
+            except FileNotFoundError:
+                stop = len(branch) + 1  # what holds it is there by it, but for the top
+            except PermissionError:
+                inner = iter([(path, _hidden(folder))])
+            for depth in range(len(branch), stop):
                 if path[:depth] not in seen:
                     seen.add(path[:depth])
                     name = path[depth - 1] if depth else ""
                     yield path[:depth], ConfigObject(name=name, kind="place")
-            try:
-                status = self._access.status(folder)
-            except FileNotFoundError:
-                continue
-            except PermissionError:
-                yield path, _hidden(folder)
-                continue
-            yield from self._walk(folder, status)
+            yield from inner
 
     def _walk(self, path: str, status: Status) -> Iterator[tuple[Path, ConfigObject]]:
         place = self._choice.path(path)

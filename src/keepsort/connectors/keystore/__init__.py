@@ -35,6 +35,11 @@ KEYSTORE = ConnectorType(
             name="txn_limit", label="Operations a transaction", default="128",
             help="What the server allows in one transaction (its --max-txn-ops).",
         ),
+        OptionField(
+            name="txn_bytes", label="Bytes a transaction", default="1048576",
+            help="Somewhat less than what the server takes in one message (its "
+            "--max-request-bytes).",
+        ),
     ),
     open=open_keystore,
     composer=COMPOSER,

@@ -54,10 +54,17 @@ class Range(msgspec.Struct):
     count: str = "0"
 
 
+class Answer(msgspec.Struct):
+    """The answer to one operation of a transaction (`ResponseOp`); to a range, if it was one."""
+
+    response_range: Range = msgspec.field(default_factory=Range)
+
+
 class Transaction(msgspec.Struct):
     """The answer to a transaction (`TxnResponse`)."""
 
     succeeded: bool = False
+    responses: list[Answer] = []
 
 
 class _Token(msgspec.Struct):

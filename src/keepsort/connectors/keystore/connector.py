@@ -1,7 +1,7 @@
 """The key store connector: keys of etcd v3 as a tree of objects, and back."""
 
 from collections.abc import Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from functools import cached_property
 from itertools import chain
 from typing import Any
@@ -20,12 +20,14 @@ from keepsort.connectors.base import (
 )
 from keepsort.connectors.errors import Conflict, Misconfigured, NotAllowed
 from keepsort.connectors.keystore.client import Client, KeyValue, Permission, Range
-from keepsort.connectors.keystore.names import Names, after_all
+from keepsort.connectors.keystore.names import Names
+from keepsort.connectors.keystore.ranges import Span, merged, shared
 from keepsort.connectors.keystore.requests import (
     Operation,
     Write,
     absent,
     delete,
+    get,
     put,
     unchanged,
     wire,
@@ -47,6 +49,10 @@ SCHEMA = Schema(
     },
 )
 _Key = tuple[Path, KeyValue]
+#: An object, and the revision that its key was last changed at.
+_Found = tuple[ConfigObject | None, str]
+#: What an operation takes beside its key and its value.
+_OVERHEAD = 64
 _MAY = {"READ": "read", "WRITE": "write", "READWRITE": "read and write"}
 
 
@@ -63,6 +69,7 @@ class KeyStore:
         self._names = Names(endpoint.options.get("prefix", "/"))
         self._page_size = _number(endpoint, "page_size", 20000)
         self._limit = _number(endpoint, "txn_limit", 128)
+        self._bytes = _number(endpoint, "txn_bytes", 1 << 20)
         self._client = Client(endpoint)
 
     def close(self) -> None:
@@ -91,8 +98,7 @@ class KeyStore:
         top = self._read_one(branch)
         if top is None:
             top = ConfigObject(name=branch[-1] if branch else "", kind="folder")
-        start = self._names.beneath(branch)
-        pages = self._pages(start, after_all(start))
+        pages = self._pages(*self._names.span(branch))
         first = next(pages, Range())
         facts = {
             "revision": int(first.header.revision),
@@ -100,7 +106,7 @@ class KeyStore:
             "keys": int(first.count),
         }
         if self._readable is not None:
-            facts["readable"] = [_told(p) for p in self._readable]
+            facts["readable"] = [_told_range(*span) for span in self._readable]
         top.facts = {**top.facts, **facts}
         yield branch, top
         seen = {branch}
@@ -128,8 +134,7 @@ class KeyStore:
         since = top.facts.get("revision")
         if not isinstance(since, int) or "readable" in top.facts or self._readable is not None:
             return None
-        start = self._names.beneath(branch)
-        end = after_all(start)
+        start, end = self._names.span(branch)
         changed = self._client.range(start, end, min_mod_revision=str(since + 1), limit="5000")
         now = changed.header
         if changed.more or now.cluster_id != top.facts.get("cluster") or int(now.revision) < since:
@@ -160,30 +165,25 @@ class KeyStore:
         return None if gone else found
 
     @cached_property
-    def _readable(self) -> list[Permission] | None:
-        """What of the prefix the user may read; None where that is all of it."""
+    def _readable(self) -> list[Span] | None:
+        """The ranges of the prefix that the user may read, in order; None where that is all."""
         granted = self._client.permissions()
-        start, end = self._names.prefix, after_all(self._names.prefix)
-        if granted is None or any(_covers(p, start, end) for p in granted if _reads(p)):
+        if granted is None:
             return None
-        return [
-            p for p in granted if _reads(p) and p.key >= start and (end == b"\0" or p.key < end)
-        ]
+        whole = self._names.span(())
+        spans = [s for p in granted if _reads(p) if (s := shared(whole, _span(p))) is not None]
+        return None if (joined := merged(spans)) == [whole] else joined
 
     def _pages(self, start: bytes, end: bytes) -> Iterator[Range]:
         """Yield pages of the keys of a range, all at one revision."""
-        if self._readable is None:
-            ranges = [(start, end)]
-        else:
-            ranges = [
-                (max(start, p.key), min(end, p.range_end or p.key + b"\0"))
-                for p in sorted(self._readable, key=lambda p: p.key)
-            ]
+        ranges = [(start, end)]
+        if self._readable is not None:
+            ranges = [s for p in self._readable if (s := shared((start, end), p)) is not None]
         revision = "0"
         # the next page is asked for while this one is used: the server takes as long as we do
         with ThreadPoolExecutor(1) as ahead:
             for begin, stop in ranges:
-                waiting = ahead.submit(self._page, begin, stop, revision) if begin < stop else None
+                waiting: Future[Range] | None = ahead.submit(self._page, begin, stop, revision)
                 while waiting is not None:
                     page = waiting.result()
                     waiting = None
@@ -198,31 +198,60 @@ class KeyStore:
 
     def read(self, paths: Sequence[Path]) -> list[ConfigObject | None]:
         """Return chosen keys as they are now."""
-        return [self._read_one(path) for path in paths]
+        return [found for found, _ in self._lookups(paths)]
 
     def _read_one(self, path: Path) -> ConfigObject | None:
+        return self._lookups([path])[0][0]
+
+    def _lookups(self, paths: Sequence[Path]) -> list[_Found]:
+        """Return the objects at some paths, and the revisions their keys were last changed at.
+
+        As many are asked for at once as the server takes.
+        """
+        share = max(self._limit // 2, 1)
+        found: list[_Found] = []
+        for start in range(0, len(paths), share):
+            some = paths[start : start + share]
+            try:
+                found += self._lookups_at_once(some)
+            except NotAllowed:
+                found += [self._lookup(path) for path in some]
+        return found
+
+    def _lookups_at_once(self, paths: Sequence[Path]) -> list[_Found]:
+        asked = []
+        for path in paths:
+            start, end = (wire(key) for key in self._names.span(path))
+            own = self._names.key(path) or b"\0"
+            asked += [get(wire(own)), get(start, end, limit="1", keys_only=True)]
+        answers = self._client.transaction([], asked).responses
+        return [
+            self._found(path, answers[2 * n].response_range, answers[2 * n + 1].response_range)
+            for n, path in enumerate(paths)
+        ]
+
+    def _found(self, path: Path, own: Range, beneath: Range) -> _Found:
+        if path and own.kvs:
+            return _object(path, own.kvs[0]), own.kvs[0].mod_revision
+        if beneath.kvs or not path:
+            return ConfigObject(name=path[-1] if path else "", kind="folder"), "0"
+        return None, "0"
+
+    def _lookup(self, path: Path) -> _Found:
+        """Return one object; one that may not be read as such."""
         try:
-            return self._lookup(path)[0]
+            own = self._client.range(self._names.key(path)) if path else Range()
+            if own.kvs or (self._readable is not None and not path):
+                return self._found(path, own, Range())
+            some = self._client.range(*self._names.span(path), limit="1", keys_only=True)
+            return self._found(path, own, some)
         except NotAllowed:
-            return ConfigObject(
+            hidden = ConfigObject(
                 name=path[-1] if path else "",
                 kind="folder",
                 unreadable="the user's roles do not allow to read it",
             )
-
-    def _lookup(self, path: Path) -> tuple[ConfigObject | None, str]:
-        """Return the object at a path and the revision its key was last changed at."""
-        if path:
-            found = self._client.range(self._names.key(path))
-            if found.kvs:
-                return _object(path, found.kvs[0]), found.kvs[0].mod_revision
-        if self._readable is not None and not path:
-            return ConfigObject(name="", kind="folder"), "0"
-        start = self._names.beneath(path)
-        some = self._client.range(start, after_all(start), limit="1", keys_only=True)
-        if some.kvs or not path:
-            return ConfigObject(name=path[-1] if path else "", kind="folder"), "0"
-        return None, "0"
+            return hidden, "0"
 
     # Writing
 
@@ -233,18 +262,21 @@ class KeyStore:
         groups = self.groups(written)
         if len(groups) > 1:
             text = (
-                f"The server takes {self._limit} operations in one transaction, so these "
-                f"{len(written)} steps go in {len(groups)}. Each happens whole or not at all; "
-                "between them others see what is done so far."
+                f"The server takes {self._limit} operations and {self._bytes} bytes in one "
+                f"transaction, so these {len(written)} steps go in {len(groups)}. Each happens "
+                "whole or not at all; between them others see what is done so far."
             )
             found.append(Finding("note", "several-transactions", text))
         granted = self._client.permissions()
+        writable = None
+        if granted is not None:
+            writable = merged([_span(p) for p in granted if p.perm_type in ("WRITE", "READWRITE")])
         for step in written:
             for path in {step.path, step.final_path}:
                 key = self._names.key(path)
-                end = key + b"\0" if step.action != "move" else after_all(self._names.beneath(path))
-                if granted is not None and not any(
-                    _covers(p, key, end) for p in granted if p.perm_type in ("WRITE", "READWRITE")
+                end = key + b"\0" if step.action != "move" else self._names.span(path)[1]
+                if writable is not None and not any(
+                    shared((key, end), span) == (key, end) for span in writable
                 ):
                     text = "The user's roles do not allow to write this key."
                     found.append(Finding("stop", "not-allowed", text, path))
@@ -269,17 +301,24 @@ class KeyStore:
     def groups(self, steps: Sequence[Step]) -> list[list[Step]]:
         """Put as many steps into one transaction as the server takes; moves go by themselves."""
         found: list[list[Step]] = []
-        open_group = False
+        room = 0
         for step in steps:
+            size = self._size(step)
             if step.action == "move":
                 found.append([step])
-                open_group = False
-            elif open_group and len(found[-1]) < self._limit:
+                room = 0
+            elif size <= room and len(found[-1]) < self._limit:
                 found[-1].append(step)
+                room -= size
             else:
                 found.append([step])
-                open_group = True
+                room = self._bytes - size
         return found
+
+    def _size(self, step: Step) -> int:
+        """Return how many bytes a step takes in a transaction: its key is in the guard too."""
+        key = self._names.key(step.path)
+        return 2 * len(key) + len(stored(step.after or {})) + _OVERHEAD
 
     def apply(self, step: Step) -> Outcome:
         """Carry out one step if the key is as expected."""
@@ -292,8 +331,8 @@ class KeyStore:
         compare: list[Operation] = []
         success: list[Operation] = []
         outcomes = []
-        for step in steps:
-            found, revision = self._lookup(step.path)
+        now = self._lookups([step.path for step in steps])
+        for step, (found, revision) in zip(steps, now, strict=True):
             if is_done(SCHEMA, step, found):
                 outcomes.append(ALREADY)
                 continue
@@ -330,8 +369,7 @@ class KeyStore:
     def _move(self, step: Step) -> Outcome:
         """Put everything at its new place, then take it away from the old one."""
         assert step.to is not None
-        found, _ = self._lookup(step.path)
-        there, _ = self._lookup(step.to)
+        found, there = self.read([step.path, step.to])
         if found is None and is_done(SCHEMA, step, there):
             return ALREADY
         if found is None or not holds(SCHEMA, step, found):
@@ -348,16 +386,28 @@ class KeyStore:
         if standing.keys() - set(targets.values()):
             raise self._conflict(step.to, there)
         puts = [kv for _, kv in moving if targets[kv.key] not in standing]
-        share = max(self._limit // 2, 1)
-        if len(moving) <= share:
+        shares = self._shares(moving)
+        if len(shares) <= 1:
             self._swap(puts, [kv for _, kv in moving], targets)
         else:
-            for start in range(0, len(puts), share):
-                self._swap(puts[start : start + share], [], targets)
-            leaves_first = [kv for _, kv in reversed(moving)]
-            for start in range(0, len(moving), share):
-                self._swap([], leaves_first[start : start + share], targets)
+            for share in self._shares([(path, kv) for path, kv in moving if kv in puts]):
+                self._swap(share, [], targets)
+            for share in self._shares(list(reversed(moving))):  # leaves first
+                self._swap([], share, targets)
         return DONE
+
+    def _shares(self, keys: list[_Key]) -> list[list[KeyValue]]:
+        """Divide keys so that each share can be put and deleted in one transaction."""
+        shares: list[list[KeyValue]] = []
+        room = 0
+        for _, kv in keys:
+            size = 2 * (2 * len(kv.key) + len(kv.value) + _OVERHEAD)
+            if not shares or size > room or len(shares[-1]) >= max(self._limit // 2, 1):
+                shares.append([])
+                room = self._bytes
+            shares[-1].append(kv)
+            room -= size
+        return shares
 
     def _swap(
         self, puts: list[KeyValue], deletes: list[KeyValue], targets: dict[bytes, bytes]
@@ -373,8 +423,7 @@ class KeyStore:
     def _branch(self, path: Path) -> Iterator[_Key]:
         own = self._client.range(self._names.key(path)) if path else Range()
         yield from ((path, kv) for kv in own.kvs)
-        start = self._names.beneath(path)
-        for page in self._pages(start, after_all(start)):
+        for page in self._pages(*self._names.span(path)):
             yield from ((self._names.path(kv.key), kv) for kv in page.kvs)
 
     def _conflict(self, path: Path, found: ConfigObject | None) -> Conflict:
@@ -423,14 +472,12 @@ def _reads(permission: Permission) -> bool:
     return permission.perm_type in ("READ", "READWRITE")
 
 
-def _covers(permission: Permission, start: bytes, end: bytes) -> bool:
-    """Tell whether a permission holds for all keys from `start` up to `end`."""
-    if permission.key > start:
-        return False
-    stop = permission.range_end
-    if not stop:
-        return permission.key == start and end == start + b"\0"
-    return stop == b"\0" or (end != b"\0" and end <= stop)
+def _span(permission: Permission) -> Span:
+    return permission.key, permission.range_end or permission.key + b"\0"
+
+
+def _told_range(start: bytes, end: bytes) -> str:
+    return _shown(start) if end == start + b"\0" else f"{_shown(start)}…"
 
 
 def _told(permission: Permission) -> str:

@@ -40,6 +40,14 @@ class Names:
         """Return what the keys of everything beneath a path begin with."""
         return self.key(path) + b"/" if path else self.prefix
 
+    def span(self, path: Path) -> tuple[bytes, bytes]:
+        """Return the range of the keys of everything beneath a path, as the protocol asks for it.
+
+        The first key there can be is one zero byte; an empty one names no key.
+        """
+        start = self.beneath(path)
+        return start or b"\0", after_all(start)
+
 
 def after_all(prefix: bytes) -> bytes:
     """Return the end of the range of keys that begin with `prefix`, as the protocol asks for it."""

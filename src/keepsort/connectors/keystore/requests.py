@@ -31,6 +31,12 @@ def put(key: str, value: str, **more: Any) -> Operation:
     return {"request_put": {"key": key, "value": value, **more}}
 
 
+def get(key: str, end: str = "", **more: Any) -> Operation:
+    """Read a key, or the keys of a range."""
+    asked = {"key": key, **({"range_end": end} if end else {}), **more}
+    return {"request_range": asked}
+
+
 def delete(key: str) -> Operation:
     """Take a key away."""
     return {"request_delete_range": {"key": key}}

@@ -9,7 +9,7 @@ from keepsort.core.plan.picks import AttributePick, LeftOut, Pick, Policy, Scope
 from keepsort.core.plan.planning import plan_restore
 from keepsort.core.plan.rehearsal import Mismatch, rehearse
 from keepsort.core.plan.steps import Action, Plan, Step, changed_names, is_implied
-from keepsort.core.plan.undo import plan_undo
+from keepsort.core.plan.undo import in_sequence, plan_undo, taken_place
 
 __all__ = [
     "ABSENT",
@@ -34,10 +34,12 @@ __all__ = [
     "Unfit",
     "changed_names",
     "gather",
+    "in_sequence",
     "is_implied",
     "offers",
     "plan_restore",
     "plan_undo",
     "rehearse",
+    "taken_place",
     "transplant",
 ]

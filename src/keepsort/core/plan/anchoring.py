@@ -32,7 +32,7 @@ def anchored(
     hunks, add, remove = set(part.hunks), list(part.add), list(part.remove)
     numbers = part_numbers(found)
     elements = _named(spec, found)
-    for name in part.names:
+    for name in part.parts:
         if name in numbers:
             hunks.add(numbers[name])
         elif name in elements:

@@ -59,23 +59,28 @@ class _Transplanting:
         self.source, self.target, self.at, self.clash = source, target, at, clash
         self.secret = secret
         self.keys = target.schema.names.keys
+        self.own = source.schema.names.keys
+        #: by where branches are in the source, as its paths compare
         self.places: dict[Path, Path] = {}
         self.taken: set[Path] = set()
         self.findings: list[Finding] = []
 
     def go(self, paths: Sequence[Path]) -> Transplant:
         """Give every branch its place, then write all of them."""
-        waiting = [(path, "") for path in _topmost(paths)]
+        waiting = [(path, "") for path in self._topmost(paths)]
         branches: list[tuple[Node, Path]] = []
         while waiting:
             path, reason = waiting.pop(0)
             node = self.source.find(path)
             if node is None or self._moved(path) is not None:
                 continue
+            if node.entry.unreadable is not None:
+                self._leave_out(node)
+                continue
             place = self._place(node.path, reason)
             if place is None:
                 continue
-            self.places[node.path] = place
+            self.places[self.own(node.path)] = place
             branches.append((node, place))
             waiting += self._needed(node)
         draft = Draft(self.target)
@@ -117,7 +122,8 @@ class _Transplanting:
         for node in self._branch(top):
             attributes = self.source.object(node).attributes
             for name, path in references(self.source.schema, node.entry.kind, attributes):
-                if is_beneath(path, top.path) or self._moved(path) is not None:
+                inside = is_beneath(self.own(path), self.own(top.path))
+                if inside or self._moved(path) is not None:
                     continue
                 if self.target.find(path) is not None:
                     continue
@@ -129,12 +135,39 @@ class _Transplanting:
         return found
 
     def _branch(self, top: Node) -> list[Node]:
-        below = [node for child in self.source.children(top) for node in self._branch(child)]
-        return [top, *below]
+        """List what of a branch can be put elsewhere, parents first."""
+        found, waiting = [], [top]
+        while waiting:
+            node = waiting.pop()
+            if node.entry.unreadable is not None:
+                self._leave_out(node)
+                continue
+            found.append(node)
+            waiting += reversed(self.source.children(node))
+        return found
+
+    def _leave_out(self, node: Node) -> None:
+        """Say that an object stays away: nobody knows what it holds."""
+        place = self.source.schema.notation.write(node.path)
+        text = f"{place} could not be read when it was kept, so it is left out, with all beneath."
+        finding = Finding("confirm", "unreadable", text, node.path)
+        if finding not in self.findings:
+            self.findings.append(finding)
+
+    def _topmost(self, paths: Sequence[Path]) -> list[Path]:
+        """Return the paths that lie beneath no other of them, in order."""
+        keys = {self.own(path): path for path in reversed(paths)}
+        return [
+            path
+            for path in dict.fromkeys(paths)
+            if keys[self.own(path)] == path
+            and not any(self.own(path)[:depth] in keys for depth in range(len(path)))
+        ]
 
     def _moved(self, path: Path) -> Path | None:
+        folded = self.own(path)
         for depth in range(len(path), 0, -1):
-            place = self.places.get(path[:depth])
+            place = self.places.get(folded[:depth])
             if place is not None:
                 return (*place, *path[depth:])
         return None
@@ -188,12 +221,3 @@ def carried_over(
         else:
             lost.append(name)
     return kept, lost
-
-
-def _topmost(paths: Sequence[Path]) -> list[Path]:
-    """Return the paths that lie beneath no other of them, in order."""
-    return [
-        path
-        for path in dict.fromkeys(paths)
-        if not any(other != path and is_beneath(path, other) for other in paths)
-    ]

@@ -3,8 +3,9 @@
 import msgspec
 
 from keepsort.core.compare import Comparison
+from keepsort.core.compare.anchors import element_name
 from keepsort.core.compare.values import element_key
-from keepsort.core.model import Path, Value
+from keepsort.core.model import Path
 from keepsort.core.plan.references import references
 from keepsort.core.plan.steps import Plan
 
@@ -12,12 +13,13 @@ from keepsort.core.plan.steps import Plan
 class Offer(msgspec.Struct, frozen=True):
     """Something not picked that belongs with what is: a group that listed the object, say.
 
-    element: the element of a set that names it; None where the attribute as a whole is meant.
+    part: what the element of a set that names it is picked by; empty where the attribute as a whole
+        is meant.
     """
 
     path: Path
     attribute: str
-    element: Value
+    part: str
     target: Path
 
 
@@ -38,9 +40,10 @@ def offers(comparison: Comparison, plan: Plan) -> list[Offer]:
                 element = schema.notation.write(path)
                 spec = schema.spec(difference.kind, name)
                 if spec.shape != "set":
-                    found.append(Offer(difference.path, name, None, path))
+                    found.append(Offer(difference.path, name, "", path))
                     continue
                 present = {element_key(spec, v) for v in after.get(name, []) or []}
                 if element_key(spec, element) not in present:
-                    found.append(Offer(difference.path, name, element, path))
+                    part = element_name(spec, element, "left")
+                    found.append(Offer(difference.path, name, part, path))
     return found

@@ -22,7 +22,7 @@ class AttributePick(msgspec.Struct, frozen=True, omit_defaults=True):
     add: elements of a set that should be there. remove: elements that should not.
     hunks: numbers of the differing stretches of a text or sequence, or of the differing values
         of a map, counted from 1 in the comparison that is planned from.
-    names: elements, hunks or values by the names that their content gives them (`core.compare.
+    parts: elements, hunks or values by the names that their content gives them (`core.compare.
         anchors`); these mean the same in every look.
     With none of these, the whole attribute is meant.
     """
@@ -31,12 +31,12 @@ class AttributePick(msgspec.Struct, frozen=True, omit_defaults=True):
     add: tuple[Value, ...] = ()
     remove: tuple[Value, ...] = ()
     hunks: tuple[int, ...] = ()
-    names: tuple[str, ...] = ()
+    parts: tuple[str, ...] = ()
 
     @property
     def whole(self) -> bool:
         """Tell whether the attribute is picked as a whole."""
-        return not (self.add or self.remove or self.hunks or self.names)
+        return not (self.add or self.remove or self.hunks or self.parts)
 
     def joined(self, other: "AttributePick") -> "AttributePick":
         """Return what is picked where both are."""
@@ -44,7 +44,7 @@ class AttributePick(msgspec.Struct, frozen=True, omit_defaults=True):
             return AttributePick(self.name)
         return AttributePick(
             self.name, self.add + other.add, self.remove + other.remove,
-            tuple(sorted({*self.hunks, *other.hunks})), self.names + other.names,
+            tuple(sorted({*self.hunks, *other.hunks})), self.parts + other.parts,
         )  # fmt: skip
 
 

@@ -4,8 +4,9 @@ from collections.abc import Sequence
 
 import msgspec
 
+from keepsort.core.model import Attributes, ConfigObject, Path, Schema
 from keepsort.core.plan.ordering import arrivals, merged
-from keepsort.core.plan.rehearsal import carry_out
+from keepsort.core.plan.rehearsal import carry_out, holds, is_done
 from keepsort.core.plan.steps import Step
 from keepsort.core.snapshot import Draft, Snapshot
 
@@ -45,6 +46,58 @@ def plan_undo(
             )  # fmt: skip
             found.append(step)
     return tuple(found)
+
+
+def taken_place(
+    schema: Schema, step: Step, here: ConfigObject | None, there: ConfigObject | None
+) -> tuple[Step, ...]:
+    """Return what a step has done whose outcome is not as planned, or not known, going by live.
+
+    That is nothing, the step itself, or what led from its before-state to what live has now.
+    here: what stands where the step began. there: what stands where it ends.
+    """
+    unread = there is not None and there.unreadable is not None
+    if unread or is_done(schema, step, there):
+        return (step,)
+    if step.action == "move":
+        if there is None:
+            return ()
+        return (step, _became(step, step.final_path, step.after, there))
+    if there is None:
+        if step.before is None:
+            return ()
+        gone = msgspec.structs.replace(step, action="delete", after=None, was_kind=None)
+        return (msgspec.structs.replace(gone, kind=step.was_kind or step.kind),)
+    if step.before is None:
+        return (msgspec.structs.replace(step, after=there.attributes, kind=there.kind),)
+    if holds(schema, step, there):
+        return ()
+    return (_became(step, step.path, step.before, there),)
+
+
+def _became(step: Step, path: Path, before: Attributes | None, found: ConfigObject) -> Step:
+    was = (step.was_kind or step.kind) if path == step.path else step.kind
+    return Step(
+        number=step.number, action="update", path=path, kind=found.kind,
+        was_kind=was if was != found.kind else None, before=before, after=found.attributes,
+        needs=step.needs, identity=step.identity,
+    )  # fmt: skip
+
+
+def in_sequence(groups: Sequence[tuple[Step, ...]]) -> list[Step]:
+    """Return steps with new numbers, each group needing what it needed and itself in order."""
+    numbers: dict[int, int] = {}
+    found: list[Step] = []
+    for group in groups:
+        for place, step in enumerate(group):
+            needs = {numbers[need] for need in step.needs if need in numbers}
+            if place:
+                needs.add(len(found))
+            number = len(found) + 1
+            found.append(msgspec.structs.replace(step, number=number, needs=tuple(sorted(needs))))
+        for step in group:
+            numbers[step.number] = len(found)
+    return found
 
 
 def _in_order_of(draft: Draft, step: Step) -> Step:

@@ -1,7 +1,7 @@
 """Builds a snapshot from a stream of objects."""
 
 from bisect import bisect_right
-from collections.abc import Callable
+from collections.abc import Callable, Container
 from operator import attrgetter
 from typing import Any
 
@@ -116,8 +116,18 @@ class SnapshotBuilder:
         return self._writer.stored_bytes
 
     def add(self, path: Path, obj: ConfigObject) -> None:
-        """Add the object at `path`. Raises `StreamError`."""
-        attributes = self._canonical(obj)
+        """Add the object at `path`. Raises `StreamError`.
+
+        One that cannot be kept is there all the same, as one that could not be read, with the
+        reason.
+        """
+        if not obj.name.isascii() and (name := _kept_name(obj.name)) != obj.name:
+            path = (*path[:-1], name) if path else path
+            obj = _not_kept(name, obj.kind, "its name is no text")
+        try:
+            attributes = self._canonical(obj)
+        except _UNFIT as error:
+            obj, attributes = _not_kept(obj.name, obj.kind, str(error)), {}
         key = self._key(obj.name)
         self.count += 1
         if self._top is None:
@@ -136,14 +146,21 @@ class SnapshotBuilder:
             self._go_to(path)
         parent = self._stack[-1]
         if key in parent.names:
-            raise StreamError(f"{path} came twice")
+            name = _another_name(obj.name, parent.names, self._key)
+            obj = _not_kept(name, obj.kind, "an object beside it has the same name")
+            path, key, attributes = (*above, name), self._key(name), {}
         parent.names.add(key)
         if self._depth_first:
             self._last = key, obj, attributes
         else:
             # held until the end, its attributes take less room encoded
             slim = msgspec.structs.replace(obj, attributes={})
-            held = _Open(key, slim, msgspec.Raw(self._encoded(attributes)))
+            try:
+                encoded = msgspec.Raw(self._encoded(attributes))
+            except _UNFIT as error:
+                slim = _not_kept(obj.name, obj.kind, str(error))
+                encoded = msgspec.Raw(encode({}))
+            held = _Open(key, slim, encoded)
             parent.children[key] = held
         self._last_path, self._above = path, above
 
@@ -208,7 +225,7 @@ class SnapshotBuilder:
         self._last = None
         parent = self._stack[-1]
         entry = self._entry(key, obj, attributes, None)
-        facts = encode(FactEntry(msgspec.Raw(encode(obj.facts)))) if obj.facts else None
+        facts = encode(FactEntry(_facts(obj))) if obj.facts else None
         parent.items.append(Item(key, entry, 1, facts))
         parent.size += len(entry)
 
@@ -258,9 +275,7 @@ class SnapshotBuilder:
         obj = opened.obj
         raw = None
         if obj.facts or facts is not None:
-            raw = encode(
-                FactEntry(msgspec.Raw(encode(obj.facts)) if obj.facts else NO_FACTS, facts)
-            )
+            raw = encode(FactEntry(_facts(obj), facts))
         total = 1 + (children.total if children else 0)
         entry = self._entry(opened.key, obj, opened.attributes, children)
         opened.children, opened.items = {}, []
@@ -277,12 +292,47 @@ class SnapshotBuilder:
         )  # fmt: skip
         try:
             raw = encode(entry)
-        except (OverflowError, UnicodeEncodeError) as error:
-            raise StreamError(f"{name!r} holds what cannot be kept: {error}") from None
+        except _UNFIT as error:
+            return encode(
+                msgspec.structs.replace(
+                    entry, attributes=msgspec.Raw(encode({})), unreadable=_reason(str(error))
+                )
+            )
         if len(raw) > BLOB_OVER and type(attributes) is dict:
             encoded = msgspec.Raw(self._encoded(attributes))
             raw = encode(msgspec.structs.replace(entry, attributes=encoded))
         return raw
+
+
+#: What is raised where values cannot be kept: half of a letter, a number too large, nesting.
+_UNFIT = (OverflowError, UnicodeEncodeError, RecursionError, TypeError, ValueError)
+
+
+def _reason(why: str) -> str:
+    return f"it cannot be kept: {why.encode('utf-8', 'backslashreplace').decode()}"
+
+
+def _not_kept(name: str, kind: str, why: str) -> ConfigObject:
+    return ConfigObject(name=name, kind=kind, unreadable=_reason(why))
+
+
+def _kept_name(name: str) -> str:
+    return name.encode("utf-8", "backslashreplace").decode()
+
+
+def _another_name(name: str, taken: Container[str], key: Callable[[str], str]) -> str:
+    number = 2
+    while key(f"{name} ({number})") in taken:
+        number += 1
+    return f"{name} ({number})"
+
+
+def _facts(obj: ConfigObject) -> msgspec.Raw:
+    """Encode facts; those that cannot be kept are left out, for they are only shown."""
+    try:
+        return msgspec.Raw(encode(obj.facts)) if obj.facts else NO_FACTS
+    except _UNFIT:
+        return NO_FACTS
 
 
 class Likeness:

@@ -86,6 +86,7 @@ class RunBriefShape(Shape):
     finished_at = serializers.DateTimeField(allow_null=True)
     steps = serializers.IntegerField()
     done = serializers.IntegerField()
+    written = serializers.IntegerField()
     message = serializers.CharField()
 
 
@@ -205,6 +206,7 @@ class ShownShape(Shape):
     path = _path(allow_null=True)
     exists = serializers.BooleanField(allow_null=True)
     raw = serializers.JSONField(allow_null=True)
+    part = serializers.CharField(allow_blank=True)
 
 
 def _lines_in_pieces() -> serializers.ListField:
@@ -223,6 +225,7 @@ class StretchShape(Shape):
     right_start = serializers.IntegerField()
     left_size = serializers.IntegerField()
     right_size = serializers.IntegerField()
+    part = serializers.CharField(allow_blank=True)
     folded = serializers.IntegerField()
     hidden = serializers.BooleanField()
 
@@ -233,6 +236,7 @@ class KeyShape(Shape):
     keys = _path()
     state = serializers.ChoiceField(choices=STRETCH_STATES)
     number = serializers.IntegerField()
+    part = serializers.CharField()
     left = ShownShape(allow_null=True)
     right = ShownShape(allow_null=True)
 
@@ -266,7 +270,7 @@ class AttributeShape(Shape):
     both = ShownShape(many=True)
     stretches = StretchShape(many=True)
     more_stretches = serializers.IntegerField()
-    numbers = serializers.ListField(child=serializers.IntegerField())
+    parts = serializers.ListField(child=serializers.CharField())
     moves = ElementMoveShape(many=True)
     keys = KeyShape(many=True)
 
@@ -396,12 +400,12 @@ class NeighboursShape(Shape):
 
 
 class AttributePickShape(Shape):
-    """One attribute picked, whole or in part."""
+    """One attribute picked, whole or in part: `parts` are elements, hunks or values by name."""
 
     name = serializers.CharField()
     add = serializers.ListField(child=serializers.JSONField(), default=list)
     remove = serializers.ListField(child=serializers.JSONField(), default=list)
-    hunks = serializers.ListField(child=serializers.IntegerField(min_value=1), default=list)
+    parts = serializers.ListField(child=serializers.CharField(max_length=60), default=list)
 
 
 class LeftOutShape(Shape):
@@ -493,7 +497,7 @@ class OfferShape(Shape):
 
     path = _path()
     attribute = serializers.CharField()
-    element = serializers.JSONField()
+    part = serializers.CharField(allow_blank=True)
     target = _path()
 
 

@@ -128,7 +128,7 @@ class Tray(View):
             {
                 "path": list(o.path),
                 "attribute": o.attribute,
-                "element": o.element,
+                "part": o.part,
                 "target": list(o.target),
             }
             for o in offered

@@ -100,6 +100,7 @@ def run_brief(found: Run) -> dict[str, Any]:
         "finished_at": found.finished_at,
         "steps": found.steps.count(),
         "done": found.steps.filter(state=RunStep.State.DONE).count(),
+        "written": found.steps.filter(wrote=True).count(),
         "message": found.message,
     }
 

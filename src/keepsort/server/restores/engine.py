@@ -13,22 +13,24 @@ from django.db import connection, transaction
 from django.utils import timezone
 
 from keepsort.connectors.base import Connector, Grouping, Outcome, Preparing, Waiting
-from keepsort.connectors.errors import Conflict, ConnectorError, Unreachable
-from keepsort.core.model import Schema
-from keepsort.core.plan import Step, is_implied
+from keepsort.connectors.errors import Conflict, ConnectorError
+from keepsort.core.compare.values import differing_names
+from keepsort.core.model import ConfigObject, Schema
+from keepsort.core.plan import Step, is_implied, taken_place
 from keepsort.core.plan.rehearsal import is_done
 from keepsort.server.accounts.models import User
 from keepsort.server.events.notify import tell
 from keepsort.server.problems import Problem
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
-from keepsort.server.restores.previewing import open_plan
+from keepsort.server.restores.previewing import encode_object, open_plan
 from keepsort.server.snapshots.models import Record
-from keepsort.server.snapshots.services import take
+from keepsort.server.snapshots.services import open_snapshot, take
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import opened, remember_successor
 from keepsort.server.systems.vault import Vault
 
 _LOCK_SPACE = 0x4B53
+_NOTHINGS_TOLD = 20
 _State = RunStep.State
 _NO_ANSWERS: Mapping[str, str] = MappingProxyType({})
 
@@ -159,7 +161,9 @@ class _Carrier:
                 stopped = "The run was cancelled before this step."
             ready = [step for step in waiting if not self._skipped(step, group, stopped)]
             self._carry_out(ready)
-            failed = [s for s in ready if self.lines[s.number].state != _State.DONE]
+            # what was written and reads back differently keeps only what needs it from being done
+            well = (_State.DONE, _State.DIFFERS)
+            failed = [s for s in ready if self.lines[s.number].state not in well]
             if failed and self.run.on_failure == Run.OnFailure.STOP:
                 stopped = stopped or f"The run stopped when step {failed[0].number} was not done."
         end(self.run, self.connector)
@@ -200,19 +204,16 @@ class _Carrier:
         # what was begun before a crash and is found done was done by this run, and its to undo
         begun = {line.number for line in lines if line.state == _State.IN_DOUBT}
         for line in lines:
+            line.wrote = True
             self._write(line, _State.IN_DOUBT)
         try:
             for line, outcome in zip(lines, self._applied(steps), strict=True):
                 line.already = outcome.already and line.number not in begun
+                line.wrote = not line.already
                 line.report = outcome.report
-            for step, line in zip(steps, lines, strict=True):
-                self._verify(step, line)
-        except Unreachable as gone:
-            self._settle(steps, gone)
+            self._verify(steps)
         except ConnectorError as error:
-            state = _State.CONFLICT if isinstance(error, Conflict) else _State.FAILED
-            for line in lines:
-                self._write(line, state, str(error))
+            self._settle(steps, error, begun)
 
     def _look_at_implied(self, steps: Sequence[Step]) -> None:
         """Tell those steps as skipped that were to come with others which were not done."""
@@ -230,34 +231,58 @@ class _Carrier:
             return self.connector.apply_group(steps)
         return [self.connector.apply(step) for step in steps]
 
-    def _verify(self, step: Step, line: RunStep) -> None:
+    def _verify(self, steps: list[Step]) -> None:
         """Read back what was written."""
-        found = self.connector.read([step.final_path])[0]
-        if is_done(self.schema, step, found):
-            was = step.identity if step.action == "create" else step.stands_for
-            if was and found is not None and found.identity:
-                remember_successor(self.run.system, was, found.identity)
-            self._write(line, _State.DONE)
-        else:
-            text = "It was written, but reads back differently. Look again to see how."
-            self._write(line, _State.FAILED, text)
+        read = self.connector.read([step.final_path for step in steps])
+        for step, found in zip(steps, read, strict=True):
+            if is_done(self.schema, step, found):
+                was = step.identity if step.action == "create" else step.stands_for
+                if was and found is not None and found.identity:
+                    remember_successor(self.run.system, was, found.identity)
+                self._write(self.lines[step.number], _State.DONE)
+            else:
+                self._differs(step, found)
 
-    def _settle(self, steps: list[Step], gone: Unreachable) -> None:
-        """The system went away in the middle: ask once more what became of it."""
+    def _settle(self, steps: list[Step], error: ConnectorError, begun: set[int]) -> None:
+        """A call failed: only live tells what became of each step.
+
+        In a conflict the system was asked for nothing, unless the step had been begun before.
+        """
+        state = _State.CONFLICT if isinstance(error, Conflict) else _State.FAILED
         try:
             with opened(self.run.system) as again:
-                found = again.read([step.final_path for step in steps])
+                here = again.read([step.path for step in steps])
+                there = again.read([step.final_path for step in steps])
         except ConnectorError:
-            text = f"{gone} Whether this step was done is not known; undo and preview look first."
+            text = f"{error} Whether this step was done is not known; undo and preview look first."
             for step in steps:
-                self._write(self.lines[step.number], _State.FAILED, text)
+                self._write(self.lines[step.number], state, text)
             return
-        for step, now in zip(steps, found, strict=True):
+        for step, one, other in zip(steps, here, there, strict=True):
             line = self.lines[step.number]
-            if is_done(self.schema, step, now):
+            took = taken_place(self.schema, step, one, other)
+            asked = state != _State.CONFLICT or step.action == "move" or step.number in begun
+            if is_done(self.schema, step, other):
+                line.already, line.wrote = not asked, asked
                 self._write(line, _State.DONE)
+            elif took and state != _State.CONFLICT:
+                self._differs(step, other, str(error))
             else:
-                self._write(line, _State.FAILED, str(gone))
+                line.wrote = asked and bool(took)
+                self._write(line, state, str(error))
+
+    def _differs(self, step: Step, found: ConfigObject | None, why: str = "") -> None:
+        """Note that live is neither as before the step nor as after it, and how."""
+        line = self.lines[step.number]
+        line.found = encode_object(found)
+        text = "It was written, but reads back differently"
+        if found is None:
+            text += ": there is nothing in its place."
+        elif step.after is not None:
+            names = differing_names(self.schema, found.kind, step.after, found.attributes)
+            kind = ["kind"] if found.kind != step.kind else []
+            text += f" in {', '.join([*kind, *names])}." if kind or names else "."
+        self._write(line, _State.DIFFERS, f"{why} {text}".strip())
 
     def _waits(self, text: str) -> None:
         self.run.message = text
@@ -268,7 +293,11 @@ class _Carrier:
         line.state = state
         line.message = message
         line.finished_at = None if state == _State.IN_DOUBT else timezone.now()
-        line.save(update_fields=["state", "already", "message", "report", "finished_at"])
+        line.save(
+            update_fields=[
+                "state", "already", "wrote", "found", "message", "report", "finished_at"
+            ]
+        )  # fmt: skip
         tell("run", self.run.pk, self.run.system_id)
 
 
@@ -276,10 +305,10 @@ def end(run: Run, connector: Connector) -> None:
     """Put back what a run has altered in its system for its own sake, if that is still to do."""
     if run.standing is None or not isinstance(connector, Preparing):
         return
-    done = set(run.steps.filter(state=_State.DONE, already=False).values_list("number", flat=True))
+    done = set(run.steps.filter(wrote=True).values_list("number", flat=True))
     steps = [step for step in open_plan(run.plan).steps if step.number in done]
     ending = connector.end(run.standing, steps)
-    run.report = list(ending.report)
+    run.report = [*run.report, *ending.report]
     run.message = ending.failed
     run.standing = None
     run.save(update_fields=["report", "message", "standing"])
@@ -296,16 +325,19 @@ def put_back(run: Run) -> None:
 def _finish(run: Run) -> None:
     """Sum a run up, and look at what live is now."""
     states = list(run.steps.values_list("state", flat=True))
-    done = states.count(_State.DONE)
-    if done == len(states):
-        run.outcome = "partial" if run.message else "verified"
+    done = states.count(_State.DONE) + states.count(_State.DIFFERS)
+    if states.count(_State.DONE) == len(states):
+        wrote = run.steps.filter(wrote=True).exists()
+        run.outcome = "partial" if run.message else "verified" if wrote else "unchanged"
     elif run.cancel_asked:
         run.outcome = "cancelled"
     else:
         run.outcome = "partial" if done else "failed"
     if not run.message:
-        first = run.steps.filter(state__in=[_State.FAILED, _State.CONFLICT]).first()
+        trouble = [_State.FAILED, _State.CONFLICT, _State.DIFFERS]
+        first = run.steps.filter(state__in=trouble).first()
         run.message = first.message if first else ""
+    run.report = [*run.report, *_came_to_nothing(run)]
     try:
         run.after = take(run.system, Record.Kind.LOOK, by=run.by)
     except ConnectorError as error:
@@ -314,3 +346,14 @@ def _finish(run: Run) -> None:
     run.finished_at = timezone.now()
     run.save()
     tell("run", run.pk, run.system_id)
+
+
+def _came_to_nothing(run: Run) -> list[str]:
+    """Return what was picked and needed no writing, each with the reason."""
+    write = open_snapshot(run.plan.look).schema.notation.write
+    codes = ("nothing-to-do", "same", "nothing-extra", "kept")
+    found = [f for f in open_plan(run.plan).findings if f.code in codes]
+    told = [f"{write(f.path)}: {f.text}" for f in found[:_NOTHINGS_TOLD]]
+    if len(found) > _NOTHINGS_TOLD:
+        told.append(f"The same goes for {len(found) - _NOTHINGS_TOLD} more that were picked.")
+    return told

@@ -34,8 +34,9 @@ class PlanRecord(models.Model):
 class Run(models.Model):
     """A plan being carried out, and its outcome.
 
-    outcome: ``verified`` if every step was done and read back as planned, ``partial`` if some
-        were, ``failed`` if none was, ``cancelled`` if a person stopped it.
+    outcome: ``verified`` if every step was done and read back as planned, ``unchanged`` if live was
+        so already and nothing was written, ``partial`` if some were done, ``failed`` if none was,
+        ``cancelled`` if a person stopped it.
     standing: what the run has altered in the system for its own sake, as it stood before; None
         where nothing is to be put back.
     report: what the system said when the run ended.
@@ -76,14 +77,23 @@ class Run(models.Model):
 
 
 class RunStep(models.Model):
-    """One line of a run's journal; `report` is what the system said about the step."""
+    """One line of a run's journal.
+
+    already: live was as the step leaves it. wrote: it may have been written, so that an undo has to
+    do with it. found: what was read back where that is not as planned. report: what the system
+    said.
+    """
 
     class State(models.TextChoices):
-        """In doubt is written before the system is called, so that a crash leaves a trace."""
+        """In doubt is written before the system is called, so that a crash leaves a trace.
+
+        Differs: it was written, and read back differently.
+        """
 
         WAITING = "waiting"
         IN_DOUBT = "in doubt"
         DONE = "done"
+        DIFFERS = "differs"
         FAILED = "failed"
         CONFLICT = "conflict"
         SKIPPED = "skipped"
@@ -92,6 +102,8 @@ class RunStep(models.Model):
     number = models.PositiveIntegerField()
     state = models.CharField(max_length=8, choices=State.choices, default=State.WAITING)
     already = models.BooleanField(default=False)
+    wrote = models.BooleanField(default=False)
+    found = models.BinaryField(null=True)
     message = models.TextField(blank=True)
     report = models.TextField(blank=True)
     finished_at = models.DateTimeField(null=True)

@@ -6,7 +6,7 @@ import msgspec
 
 from keepsort.connectors.base import Connector
 from keepsort.core.compare import Comparison, compare
-from keepsort.core.model import Path, Value
+from keepsort.core.model import ConfigObject, Path, Schema, Value
 from keepsort.core.plan import (
     Clash,
     Composer,
@@ -17,14 +17,16 @@ from keepsort.core.plan import (
     Plan,
     Policy,
     Step,
+    in_sequence,
     is_implied,
     offers,
     plan_restore,
     plan_undo,
     rehearse,
+    taken_place,
     transplant,
 )
-from keepsort.core.plan.rehearsal import holds, is_done
+from keepsort.core.plan.rehearsal import holds, is_done, same_content
 from keepsort.core.snapshot import Snapshot
 from keepsort.server.accounts.models import User
 from keepsort.server.problems import NotFound, Problem
@@ -39,6 +41,8 @@ from keepsort.server.systems.vault import Vault
 encode_plan = msgspec.msgpack.Encoder().encode
 _AS_SAVED = Terms()
 decode_plan = msgspec.msgpack.Decoder(Plan).decode
+encode_object = msgspec.msgpack.Encoder().encode
+decode_object = msgspec.msgpack.Decoder(ConfigObject | None).decode
 
 
 def open_plan(record: PlanRecord) -> Plan:
@@ -160,18 +164,23 @@ def preview_elsewhere(
 
 def preview_undo(run: Run, by: User | None = None) -> PlanRecord:
     """Make the plan of the way back from a run. Raises `Problem` or a `ConnectorError`."""
-    done = set(
-        run.steps.filter(state=RunStep.State.DONE, already=False).values_list("number", flat=True)
-    )
-    plan = open_plan(run.plan)
-    if not done:
+    lines = {line.number: line for line in run.steps.filter(wrote=True)}
+    if not lines:
         raise Problem("This run has written nothing, so there is nothing to undo.")
     look = take(run.system, Record.Kind.LOOK, by=by)
     live, before = open_snapshot(look), open_snapshot(run.plan.look)
-    wrote = [s for s in plan.steps if s.number in done and not is_implied(live.schema, s)]
-    steps = plan_undo(wrote, before, live)
+    findings: list[Finding] = []
+    wrote = [
+        _became(step, lines[step.number], live, findings)
+        for step in open_plan(run.plan).steps
+        if step.number in lines and not is_implied(live.schema, step)
+    ]
+    steps = plan_undo(in_sequence(wrote), before, live)
+    if not steps:
+        raise Problem("Live is as it was before this run, so there is nothing to undo.")
     with opened(run.system) as connector:
-        undo, rendered = _asked(connector, live, Plan(steps), composer_of(run.system), before)
+        plan = Plan(steps, tuple(findings))
+        undo, rendered = _asked(connector, live, plan, composer_of(run.system), before)
     tally: dict[str, int] = {}
     if not undo.stopped and run.plan.backup is not None:
         tally = compare_to_backup(run.plan.backup, live, undo)
@@ -179,6 +188,32 @@ def preview_undo(run: Run, by: User | None = None) -> PlanRecord:
         system=run.system, backup=run.plan.backup, look=look, by=by, undoes=run,
         content=encode_plan(undo), rendered=rendered, summary=summary(undo, tally),
     )  # fmt: skip
+
+
+def _became(step: Step, line: RunStep, live: Snapshot, findings: list[Finding]) -> tuple[Step, ...]:
+    """Return what a step has done, as live shows it where it was not read back as planned."""
+    if line.state == RunStep.State.DONE:
+        return (step,)
+    here, there = live.get(step.path), live.get(step.final_path)
+    found = taken_place(live.schema, step, here, there)
+    if not found or found == (step,):
+        return found
+    known = decode_object(bytes(line.found)) if line.found is not None else None
+    if known is None or not _same(live.schema, known, there):
+        text = (
+            "Whether the run has written this is not certain: it is neither as it was before nor "
+            "as it was to become. Undo makes it what it was before the run."
+        )
+        findings.append(Finding("confirm", "unknown-outcome", text, step.final_path))
+    return found
+
+
+def _same(schema: Schema, one: ConfigObject, other: ConfigObject | None) -> bool:
+    return (
+        other is not None
+        and one.kind == other.kind
+        and same_content(schema, one.kind, one.attributes, other.attributes)
+    )
 
 
 def compare_to_backup(backup: Record, live: Snapshot, plan: Plan) -> dict[str, int]:

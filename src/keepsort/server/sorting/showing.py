@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from keepsort.core.compare import AttributeDifference, Rules
+from keepsort.core.compare.anchors import element_name, hunk_names, key_names
 from keepsort.core.compare.maps import MapChange
 from keepsort.core.compare.sequences import Change
 from keepsort.core.compare.words import Pieces, marked
@@ -22,7 +23,10 @@ _KEYS_SHOWN = 400
 
 @dataclass
 class Shown:
-    """A value ready to be shown: how, and its text; `size` where the text is only its beginning."""
+    """A value ready to be shown: how, and its text; `size` where the text is only its beginning.
+
+    part: what an element of a set is picked by, where it can be picked alone.
+    """
 
     form: str
     text: str
@@ -30,6 +34,7 @@ class Shown:
     path: Path | None = None
     exists: bool | None = None
     raw: Any = None
+    part: str = ""
 
 
 @dataclass
@@ -39,6 +44,7 @@ class ShownStretch:
     left, right: each line in pieces, equal and differing ones in turn, the first one equal.
     left_start, right_start: numbers of their first lines, from 0; left_size, right_size: how many
         lines they have, which may be more than are shown.
+    part: what it is picked by; its number only tells it from others on the screen.
     folded: equal lines that are left out between the first and the last ones shown.
     hidden: whether it differs only in what the rules say does not count.
     """
@@ -51,17 +57,19 @@ class ShownStretch:
     right_start: int
     left_size: int
     right_size: int
+    part: str = ""
     folded: int = 0
     hidden: bool = False
 
 
 @dataclass
 class ShownKey:
-    """A value in a map, named by the keys that lead to it."""
+    """A value in a map, named by the keys that lead to it; `part` is what it is picked by."""
 
     keys: list[str]
     state: str
     number: int
+    part: str
     left: Shown | None
     right: Shown | None
 
@@ -76,7 +84,7 @@ class ShownMove:
 
 @dataclass
 class ShownAttribute:
-    """One attribute on both sides."""
+    """One attribute on both sides; `parts` is all that can be picked of it, by name."""
 
     name: str
     label: str
@@ -91,7 +99,7 @@ class ShownAttribute:
     both: list[Shown] = field(default_factory=list)
     stretches: list[ShownStretch] = field(default_factory=list)
     more_stretches: int = 0
-    numbers: list[int] = field(default_factory=list)
+    parts: list[str] = field(default_factory=list)
     moves: list[ShownMove] = field(default_factory=list)
     keys: list[ShownKey] = field(default_factory=list)
 
@@ -119,18 +127,25 @@ class Showing:
             state=state, secret=spec.secret, read_only=spec.read_only, consequence_of=moved,
         )  # fmt: skip
         if found.stretches:
-            shown.numbers = [s.number for s in found.stretches if s.number]
-            shown.stretches = [self._stretch(kind, s) for s in found.stretches[:_STRETCHES_SHOWN]]
+            names = hunk_names(found.stretches)
+            shown.parts = list(names.values())
+            shown.stretches = [
+                self._stretch(kind, s, names.get(s.number, ""))
+                for s in found.stretches[:_STRETCHES_SHOWN]
+            ]
             shown.more_stretches = sum(
                 s.state != "same" for s in found.stretches[_STRETCHES_SHOWN:]
             )
             shown.moves = [ShownMove(m.left, m.right) for m in found.moved[:_LINES_SHOWN]]
         elif found.keys:
-            shown.numbers = [k.number for k in found.keys if k.number]
-            shown.keys = [self._key(spec, k) for k in found.keys if k.number][:_KEYS_SHOWN]
+            names = key_names(found.keys)
+            shown.parts = list(names.values())
+            differing = [k for k in found.keys if k.number][:_KEYS_SHOWN]
+            shown.keys = [self._key(spec, k, names[k.number]) for k in differing]
         elif found.only_left or found.only_right or found.both:
-            shown.left = [self.value(spec, v, True) for v in found.only_left]
-            shown.right = [self.value(spec, v, False) for v in found.only_right]
+            shown.left = [self._element(spec, v, True) for v in found.only_left]
+            shown.right = [self._element(spec, v, False) for v in found.only_right]
+            shown.parts = [v.part for v in (*shown.left, *shown.right)]
             shown.both = [self.value(spec, v, False) for v in found.both]
         else:
             if found.state != "extra":
@@ -158,16 +173,21 @@ class Showing:
             return Shown("text", value, raw=value)
         return Shown("data", written(value), raw=value)
 
-    def _key(self, spec: AttributeSpec, found: MapChange) -> ShownKey:
+    def _element(self, spec: AttributeSpec, value: Value, on_left: bool) -> Shown:
+        shown = self.value(spec, value, on_left)
+        shown.part = element_name(spec, value, "left" if on_left else "right")
+        return shown
+
+    def _key(self, spec: AttributeSpec, found: MapChange, part: str) -> ShownKey:
         left = None if found.state == "extra" else self.value(spec, found.left, True)
         right = None if found.state == "missing" else self.value(spec, found.right, False)
-        return ShownKey(list(found.keys), found.state, found.number, left, right)
+        return ShownKey(list(found.keys), found.state, found.number, part, left, right)
 
-    def _stretch(self, kind: str, found: Change) -> ShownStretch:
+    def _stretch(self, kind: str, found: Change, part: str) -> ShownStretch:
         left, right = [line_of(v) for v in found.left], [line_of(v) for v in found.right]
         shown = ShownStretch(
             found.state, found.number, [], [], found.left_start, found.right_start,
-            len(left), len(right),
+            len(left), len(right), part,
         )  # fmt: skip
         if found.state == "same":
             if len(left) > _LINES_FOLDED_OVER:

@@ -532,12 +532,12 @@ export interface components {
             /** @default  */
             note: string;
         };
-        /** @description One attribute picked, whole or in part. */
+        /** @description One attribute picked, whole or in part: `parts` are elements, hunks or values by name. */
         AttributePickShapeRequest: {
             name: string;
             add?: unknown[];
             remove?: unknown[];
-            hunks?: number[];
+            parts?: string[];
         };
         /** @description An attribute on both sides. */
         AttributeShape: {
@@ -554,7 +554,7 @@ export interface components {
             both: components["schemas"]["ShownShape"][];
             stretches: components["schemas"]["StretchShape"][];
             more_stretches: number;
-            numbers: number[];
+            parts: string[];
             moves: components["schemas"]["ElementMoveShape"][];
             keys: components["schemas"]["KeyShape"][];
         };
@@ -578,7 +578,7 @@ export interface components {
             live_path: string[] | null;
             /** Format: double */
             similarity: number | null;
-            other_identity: boolean;
+            suggestion: components["schemas"]["SuggestionShape"] | null;
             interrupts: string;
             attributes: components["schemas"]["AttributeShape"][];
             facts: components["schemas"]["AttributeShape"][];
@@ -712,6 +712,7 @@ export interface components {
             keys: string[];
             state: components["schemas"]["StretchState"];
             number: number;
+            part: string;
             left: components["schemas"]["ShownShape"] | null;
             right: components["schemas"]["ShownShape"] | null;
         };
@@ -775,7 +776,7 @@ export interface components {
         OfferShape: {
             path: string[];
             attribute: string;
-            element: unknown;
+            part: string;
             target: string[];
         };
         /**
@@ -980,6 +981,7 @@ export interface components {
             finished_at: string | null;
             steps: number;
             done: number;
+            written: number;
             message: string;
         };
         /** @description A run with its journal and the plan it carries out. */
@@ -1000,6 +1002,7 @@ export interface components {
             finished_at: string | null;
             steps: number;
             done: number;
+            written: number;
             message: string;
             lines: components["schemas"]["RunStepShape"][];
             content: components["schemas"]["PlanShape"];
@@ -1029,12 +1032,13 @@ export interface components {
          * @description * `waiting` - Waiting
          *     * `in doubt` - In Doubt
          *     * `done` - Done
+         *     * `differs` - Differs
          *     * `failed` - Failed
          *     * `conflict` - Conflict
          *     * `skipped` - Skipped
          * @enum {string}
          */
-        RunStepState: "waiting" | "in doubt" | "done" | "failed" | "conflict" | "skipped";
+        RunStepState: "waiting" | "in doubt" | "done" | "differs" | "failed" | "conflict" | "skipped";
         /** @description One of the objects that differ. */
         SampleShape: {
             path: string[];
@@ -1090,6 +1094,7 @@ export interface components {
             path: string[] | null;
             exists: boolean | null;
             raw: unknown;
+            part: string;
         };
         /** @description Name and password. */
         SignInRequest: {
@@ -1135,6 +1140,7 @@ export interface components {
             right_start: number;
             left_size: number;
             right_size: number;
+            part: string;
             folded: number;
             hidden: boolean;
         };
@@ -1146,6 +1152,15 @@ export interface components {
          * @enum {string}
          */
         StretchState: "same" | "changed" | "missing" | "extra";
+        /** @description A guess that a missing object is an extra one. */
+        SuggestionShape: {
+            path: string[];
+            written: string;
+            live_path: string[];
+            live_written: string;
+            /** Format: double */
+            similarity: number;
+        };
         /** @description The numbers of a preview. */
         SummaryShape: {
             created: number;
@@ -1180,7 +1195,7 @@ export interface components {
              * @default 0.6
              */
             alike: number;
-            apart?: string[][];
+            accepted?: string[][][];
         };
         /** @description What the tray shows: steps in brief, what comes along, what to mind. */
         TrayShape: {
@@ -1218,10 +1233,10 @@ export interface operations {
     compare: {
         parameters: {
             query: {
+                /** @description Moves accepted: a list of pairs of paths. */
+                accepted?: string;
                 /** @description How alike a move must be, 0 to 1. */
                 alike?: number;
-                /** @description Moves taken apart: a list of paths. */
-                apart?: string;
                 /** @description Attributes, with commas. */
                 attributes?: string;
                 /** @description Kinds of object, with commas. */
@@ -1258,10 +1273,10 @@ export interface operations {
     history: {
         parameters: {
             query: {
+                /** @description Moves accepted: a list of pairs of paths. */
+                accepted?: string;
                 /** @description How alike a move must be, 0 to 1. */
                 alike?: number;
-                /** @description Moves taken apart: a list of paths. */
-                apart?: string;
                 /** @description Attributes, with commas. */
                 attributes?: string;
                 /** @description Kinds of object, with commas. */
@@ -1300,10 +1315,10 @@ export interface operations {
     level: {
         parameters: {
             query: {
+                /** @description Moves accepted: a list of pairs of paths. */
+                accepted?: string;
                 /** @description How alike a move must be, 0 to 1. */
                 alike?: number;
-                /** @description Moves taken apart: a list of paths. */
-                apart?: string;
                 /** @description A name on the page. */
                 around?: string;
                 /** @description Attributes, with commas. */
@@ -1346,10 +1361,10 @@ export interface operations {
     lines: {
         parameters: {
             query: {
+                /** @description Moves accepted: a list of pairs of paths. */
+                accepted?: string;
                 /** @description How alike a move must be, 0 to 1. */
                 alike?: number;
-                /** @description Moves taken apart: a list of paths. */
-                apart?: string;
                 attribute: string;
                 /** @description Attributes, with commas. */
                 attributes?: string;
@@ -1392,10 +1407,10 @@ export interface operations {
     neighbours: {
         parameters: {
             query: {
+                /** @description Moves accepted: a list of pairs of paths. */
+                accepted?: string;
                 /** @description How alike a move must be, 0 to 1. */
                 alike?: number;
-                /** @description Moves taken apart: a list of paths. */
-                apart?: string;
                 /** @description Attributes, with commas. */
                 attributes?: string;
                 /** @description Kinds of object, with commas. */
@@ -1435,10 +1450,10 @@ export interface operations {
     bench: {
         parameters: {
             query: {
+                /** @description Moves accepted: a list of pairs of paths. */
+                accepted?: string;
                 /** @description How alike a move must be, 0 to 1. */
                 alike?: number;
-                /** @description Moves taken apart: a list of paths. */
-                apart?: string;
                 /** @description Attributes, with commas. */
                 attributes?: string;
                 /** @description Kinds of object, with commas. */
@@ -1477,10 +1492,10 @@ export interface operations {
     outline: {
         parameters: {
             query: {
+                /** @description Moves accepted: a list of pairs of paths. */
+                accepted?: string;
                 /** @description How alike a move must be, 0 to 1. */
                 alike?: number;
-                /** @description Moves taken apart: a list of paths. */
-                apart?: string;
                 /** @description Attributes, with commas. */
                 attributes?: string;
                 /** @description Kinds of object, with commas. */
@@ -1517,10 +1532,10 @@ export interface operations {
     shown: {
         parameters: {
             query: {
+                /** @description Moves accepted: a list of pairs of paths. */
+                accepted?: string;
                 /** @description How alike a move must be, 0 to 1. */
                 alike?: number;
-                /** @description Moves taken apart: a list of paths. */
-                apart?: string;
                 /** @description Attributes, with commas. */
                 attributes?: string;
                 /** @description Kinds of object, with commas. */

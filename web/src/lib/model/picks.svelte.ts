@@ -4,9 +4,8 @@ import { isBeneath, keyOf, samePath, type Path } from './paths';
 
 export interface PickedAttribute {
   name: string;
-  add: unknown[];
-  remove: unknown[];
-  hunks: number[];
+  /** What of it is picked: elements, hunks or values, by names made of their content. */
+  parts: string[];
 }
 
 /** What stays as it is within a picked branch: an object with all beneath it, or it alone. */
@@ -29,13 +28,12 @@ export type PickState = 'none' | 'some' | 'all';
 const isLeftOut = (path: Path, { path: out, alone }: LeftOut): boolean =>
   alone ? samePath(path, out) : isBeneath(path, out);
 
-const whole = (name: string): PickedAttribute => ({ name, add: [], remove: [], hunks: [] });
-const isWhole = (part: PickedAttribute): boolean =>
-  !part.add.length && !part.remove.length && !part.hunks.length;
+const whole = (name: string): PickedAttribute => ({ name, parts: [] });
+const isWhole = (part: PickedAttribute): boolean => !part.parts.length;
 
 /** What was in the tray of each system before, so that another version does not forget it. */
 const pasts = new Map<string, PickedThing[][]>();
-const placeOf = (system: number): string => `tray:${system}`;
+const placeOf = (system: number): string => `picks:${system}`;
 
 /** Empties the tray of a system whose picks are being carried out. */
 export function emptyTray(system: number): void {
@@ -189,62 +187,33 @@ export class Picks {
     else this.setParts(path, [...parts.filter((p) => p.name !== name), whole(name)]);
   }
 
-  elementPicked(path: Path, name: string, element: unknown, side: 'add' | 'remove'): boolean {
+  partPicked(path: Path, name: string, part: string): boolean {
     const state = this.attributeState(path, name);
-    if (state !== 'some') return state === 'all';
-    return this.part(path, name)!.hunks.length
-      ? false
-      : this.part(path, name)![side].some((e) => keyOf([String(e)]) === keyOf([String(element)]));
+    return state === 'some' ? this.part(path, name)!.parts.includes(part) : state === 'all';
   }
 
-  /** Picks one element of a set, or lets it go. */
-  toggleElement(
+  /**
+   * Picks one part of an attribute, or lets it go; with it, those that make no sense without it.
+   * `all` are the parts there are: with the last of them, the attribute is picked as a whole.
+   */
+  togglePart(
     path: Path,
     name: string,
-    element: unknown,
-    side: 'add' | 'remove',
-    all: { add: unknown[]; remove: unknown[] },
+    part: string,
+    all: string[],
     differing: string[],
+    along: string[] = [],
   ): void {
-    const parts = this.partsOf(path, differing);
-    const known = parts.find((p) => p.name === name);
-    const now: PickedAttribute = !known
-      ? whole(name)
-      : isWhole(known)
-        ? { ...known, ...all }
-        : { ...known };
-    const has = now[side].includes(element);
-    now[side] = has ? now[side].filter((e) => e !== element) : [...now[side], element];
-    const others = parts.filter((p) => p.name !== name);
-    const complete = now.add.length === all.add.length && now.remove.length === all.remove.length;
-    if (complete) this.setParts(path, [...others, whole(name)]);
-    else this.setParts(path, isWhole(now) ? others : [...others, now]);
-  }
-
-  hunkPicked(path: Path, name: string, hunk: number): boolean {
-    const state = this.attributeState(path, name);
-    return state === 'some' ? this.part(path, name)!.hunks.includes(hunk) : state === 'all';
-  }
-
-  /** Picks one hunk of a text, or lets it go; with it, those that make no sense without it. */
-  toggleHunk(
-    path: Path,
-    name: string,
-    hunk: number,
-    all: number[],
-    differing: string[],
-    along: number[] = [],
-  ): void {
-    const parts = this.partsOf(path, differing);
-    const known = parts.find((p) => p.name === name);
-    const hunks = known ? (isWhole(known) ? all : known.hunks) : [];
-    const these = new Set([hunk, ...along]);
-    const others = hunks.filter((h) => !these.has(h));
-    const now = hunks.includes(hunk) ? others : [...others, ...these].sort((a, b) => a - b);
-    const rest = parts.filter((p) => p.name !== name);
+    const picked = this.partsOf(path, differing);
+    const known = picked.find((p) => p.name === name);
+    const parts = known ? (isWhole(known) ? all : known.parts) : [];
+    const these = new Set([part, ...along]);
+    const others = parts.filter((p) => !these.has(p));
+    const now = parts.includes(part) ? others : [...others, ...these];
+    const rest = picked.filter((p) => p.name !== name);
     if (!now.length) this.setParts(path, rest);
     else if (now.length === all.length) this.setParts(path, [...rest, whole(name)]);
-    else this.setParts(path, [...rest, { ...whole(name), hunks: now }]);
+    else this.setParts(path, [...rest, { name, parts: now }]);
   }
 
   /** Picks many objects at once, each as a whole; what is extra is picked to be removed. */

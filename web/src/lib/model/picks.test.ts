@@ -42,16 +42,17 @@ describe('picks', () => {
 
   it('pick elements and hunks one by one, and the whole when all are picked', () => {
     const picks = new Picks(1, 2);
-    const all = { add: ['a', 'b'], remove: ['c'] };
-    picks.toggleElement(ANSEL, 'member', 'a', 'add', all, ['member']);
-    expect(picks.elementPicked(ANSEL, 'member', 'a', 'add')).toBe(true);
-    expect(picks.elementPicked(ANSEL, 'member', 'b', 'add')).toBe(false);
-    picks.toggleElement(ANSEL, 'member', 'b', 'add', all, ['member']);
-    picks.toggleElement(ANSEL, 'member', 'c', 'remove', all, ['member']);
+    const all = ['a', 'b', 'c'];
+    picks.togglePart(ANSEL, 'member', 'a', all, ['member']);
+    expect(picks.partPicked(ANSEL, 'member', 'a')).toBe(true);
+    expect(picks.partPicked(ANSEL, 'member', 'b')).toBe(false);
+    picks.togglePart(ANSEL, 'member', 'b', all, ['member'], ['b', 'c']);
     expect(picks.attributeState(ANSEL, 'member')).toBe('all');
-    picks.toggleHunk(ANSEL, 'notes', 2, [1, 2], ['member', 'notes']);
-    expect(picks.hunkPicked(ANSEL, 'notes', 2)).toBe(true);
-    expect(picks.hunkPicked(ANSEL, 'notes', 1)).toBe(false);
+    picks.togglePart(ANSEL, 'notes', 'two', ['one', 'two'], ['member', 'notes']);
+    expect(picks.partPicked(ANSEL, 'notes', 'two')).toBe(true);
+    expect(picks.partPicked(ANSEL, 'notes', 'one')).toBe(false);
+    picks.togglePart(ANSEL, 'notes', 'two', ['one', 'two'], ['member', 'notes']);
+    expect(picks.attributeState(ANSEL, 'notes')).toBe('none');
   });
 
   it('can be taken back, and outlive a reload', () => {

@@ -16,13 +16,16 @@
   let waiting = $state(false);
   const finished = $derived(run.state === 'finished');
   const current = $derived(run.lines.find((l) => l.state === 'in doubt' || l.state === 'waiting'));
-  const trouble = $derived(run.lines.find((l) => l.state === 'failed' || l.state === 'conflict'));
+  const trouble = $derived(
+    run.lines.find((l) => ['failed', 'conflict', 'differs'].includes(l.state)),
+  );
   const chosen = $derived(picked ?? trouble?.number ?? (finished ? 1 : (current?.number ?? 1)));
   const step = $derived(run.content.steps.find((s) => s.number === chosen));
   const line = $derived(run.lines.find((l) => l.number === chosen));
   const what = $derived(run.undoes ? `Undo of run ${run.undoes}` : 'Restore');
   const OUTCOMES: Record<string, string> = {
     verified: 'done and verified',
+    unchanged: 'nothing had to be written, live was so already',
     partial: 'stopped half-way',
     failed: 'nothing was done',
     cancelled: 'cancelled',
@@ -38,13 +41,18 @@
   );
   const HUES: Record<string, string> = {
     done: 'pick',
+    differs: 'stop',
     failed: 'stop',
     conflict: 'stop',
     skipped: 'confirm',
     waiting: 'ink-3',
     'in doubt': 'note',
   };
-  const LINE_WORDS: Record<string, string> = { 'in doubt': 'writing', done: 'verified' };
+  const LINE_WORDS: Record<string, string> = {
+    'in doubt': 'writing',
+    done: 'verified',
+    differs: 'written, differs',
+  };
 
   async function undo(): Promise<void> {
     waiting = true;
@@ -99,7 +107,8 @@
           <a class="act py-2" href="/sort/{run.system}">Sort again</a>
           <button
             class="act py-2 {run.undone_by ? '' : 'main'}"
-            disabled={waiting || !run.done}
+            disabled={waiting || !run.written}
+            title={run.written ? '' : 'This run has written nothing.'}
             onclick={undo}
           >
             {waiting ? 'Looking at live…' : 'Undo'}

@@ -7,7 +7,11 @@
 
   const all = createQuery(runs);
   const hue = (outcome: string): string =>
-    outcome === 'verified' ? 'var(--pick)' : outcome ? 'var(--stop)' : 'var(--note)';
+    outcome === 'verified' || outcome === 'unchanged'
+      ? 'var(--pick)'
+      : outcome
+        ? 'var(--stop)'
+        : 'var(--note)';
 </script>
 
 <div class="grid min-h-0 grid-rows-[minmax(0,1fr)_26px]">

@@ -57,8 +57,8 @@
       if (attribute.right.length) parts.push(`${attribute.right.length} more`);
       return `set · ${parts.join(', ')}`;
     }
-    if (attribute.numbers.length)
-      return count(attribute.numbers.length, attribute.keys.length ? 'value' : 'hunk');
+    if (attribute.parts.length)
+      return count(attribute.parts.length, attribute.keys.length ? 'value' : 'hunk');
     // where the whole object is on one side only, that need not be said of each attribute
     if (attribute.state === 'missing' && !oneSided) return 'not live';
     if (attribute.state === 'extra' && !oneSided) return 'not in the backup';

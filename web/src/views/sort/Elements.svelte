@@ -21,16 +21,12 @@
   let unfolded = $state(false);
   const folded = $derived(attribute.both.length > SHOWN && !unfolded);
   const both = $derived(folded ? [] : attribute.both);
-  const all = $derived({
-    add: attribute.left.map((v) => v.raw),
-    remove: attribute.right.map((v) => v.raw),
-  });
-  const single = $derived(all.add.length + all.remove.length === 1);
+  const single = $derived(attribute.parts.length === 1);
 
-  const picked = (raw: unknown, side: 'add' | 'remove'): boolean =>
-    pickable && picks.elementPicked(path, attribute.name, raw, side);
-  const toggle = (raw: unknown, side: 'add' | 'remove'): void =>
-    picks.toggleElement(path, attribute.name, raw, side, all, differing);
+  const picked = (part: string): boolean =>
+    pickable && picks.partPicked(path, attribute.name, part);
+  const toggle = (part: string): void =>
+    picks.togglePart(path, attribute.name, part, attribute.parts, differing);
 </script>
 
 <div class="col-span-3 grid min-w-0 grid-cols-[minmax(0,1fr)_38px_minmax(0,1fr)] gap-x-2.5">
@@ -43,24 +39,24 @@
       {count(attribute.both.length, 'element')} in both
     </button>
   {/if}
-  {#each both as value (value.text)}
+  {#each both as value, n (n)}
     <Value {value} {onchoose} /><span></span><Value {value} {onchoose} />
   {/each}
-  {#each attribute.left as value (value.text)}
-    {@const on = picked(value.raw, 'add')}
+  {#each attribute.left as value (value.part)}
+    {@const on = picked(value.part)}
     <Value {value} {onchoose} tone="missing" />
     {#if pickable}
       <PutButton
         small={!single}
         state={on ? 'all' : 'none'}
         label="Put {value.text} back"
-        onput={() => toggle(value.raw, 'add')}
+        onput={() => toggle(value.part)}
       />
     {:else}<span></span>{/if}
     {#if on}<Value {value} {onchoose} will />{:else}<span class="text-ink-3">—</span>{/if}
   {/each}
-  {#each attribute.right as value (value.text)}
-    {@const on = picked(value.raw, 'remove')}
+  {#each attribute.right as value (value.part)}
+    {@const on = picked(value.part)}
     <span class="text-ink-3">—</span>
     {#if pickable}
       <PutButton
@@ -68,7 +64,7 @@
         takes
         state={on ? 'all' : 'none'}
         label="Take {value.text} away"
-        onput={() => toggle(value.raw, 'remove')}
+        onput={() => toggle(value.part)}
       />
     {:else}<span></span>{/if}
     <Value {value} {onchoose} was={on} tone="extra" />

@@ -16,8 +16,7 @@
   }
   let { attribute, path, picks, pickable, differing, onchoose }: Props = $props();
 
-  const on = (key: MapKey): boolean =>
-    pickable && picks.hunkPicked(path, attribute.name, key.number);
+  const on = (key: MapKey): boolean => pickable && picks.partPicked(path, attribute.name, key.part);
 </script>
 
 <div class="col-span-3 grid min-w-0 gap-y-1">
@@ -35,8 +34,7 @@
           state={picked ? 'all' : 'none'}
           takes={key.state === 'extra'}
           label="Put {key.keys.join(' › ')} back"
-          onput={() =>
-            picks.toggleHunk(path, attribute.name, key.number, attribute.numbers, differing)}
+          onput={() => picks.togglePart(path, attribute.name, key.part, attribute.parts, differing)}
         />
       {:else}<span></span>{/if}
       <div class="min-w-0">

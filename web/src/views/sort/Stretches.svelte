@@ -22,7 +22,7 @@
   const isText = $derived(attribute.shape === 'text');
   const where = $derived({ looked, path, attribute: attribute.name });
   const on = (stretch: Stretch): boolean =>
-    pickable && picks.hunkPicked(path, attribute.name, stretch.number);
+    pickable && picks.partPicked(path, attribute.name, stretch.part);
 
   // elements that only stand elsewhere, by their place on each side
   const moves = $derived({
@@ -31,11 +31,11 @@
   });
 
   /** Hunks between which an element moved are picked together: one alone would double or lose it. */
-  function along(number: number): number[] {
+  function along(part: string): string[] {
     const holds = (s: Stretch, side: 'left' | 'right', at: number): boolean =>
       at >= s[`${side}_start`] && at < s[`${side}_start`] + s[`${side}_size`];
     // eslint-disable-next-line svelte/prefer-svelte-reactivity -- it lives for one call
-    const found = new Set([number]);
+    const found = new Set([part]);
     let grown = true;
     while (grown) {
       grown = false;
@@ -43,10 +43,10 @@
         const pair = attribute.stretches.filter(
           (s) => s.number && (holds(s, 'left', left) || holds(s, 'right', right)),
         );
-        if (pair.some((s) => found.has(s.number)))
+        if (pair.some((s) => found.has(s.part)))
           for (const s of pair)
-            if (!found.has(s.number)) {
-              found.add(s.number);
+            if (!found.has(s.part)) {
+              found.add(s.part);
               grown = true;
             }
       }
@@ -54,8 +54,8 @@
     return [...found];
   }
 
-  function toggle({ number }: Stretch): void {
-    picks.toggleHunk(path, attribute.name, number, attribute.numbers, differing, along(number));
+  function toggle({ part }: Stretch): void {
+    picks.togglePart(path, attribute.name, part, attribute.parts, differing, along(part));
   }
 </script>
 

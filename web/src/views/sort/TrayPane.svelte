@@ -47,11 +47,7 @@
       return `all that is missing, moved or changed in it${but(thing.without)}`;
     if (thing.scope === 'object') return 'the whole object';
     return thing.attributes
-      .map((a) => {
-        const parts = a.add.length + a.remove.length;
-        if (parts) return `${a.name}, ${count(parts, 'value')}`;
-        return a.hunks.length ? `${a.name}, ${count(a.hunks.length, 'hunk')}` : a.name;
-      })
+      .map((a) => (a.parts.length ? `${a.name}, ${count(a.parts.length, 'part')}` : a.name))
       .join('; ');
   }
 
@@ -63,15 +59,8 @@
   }
 
   function accept(offer: Offer): void {
-    if (offer.element === null) return picks.toggleAttribute(offer.path, offer.attribute, []);
-    picks.toggleElement(
-      offer.path,
-      offer.attribute,
-      offer.element,
-      'add',
-      { add: [], remove: [] },
-      [],
-    );
+    if (!offer.part) return picks.toggleAttribute(offer.path, offer.attribute, []);
+    picks.togglePart(offer.path, offer.attribute, offer.part, [], []);
   }
 
   export async function preview(): Promise<void> {
