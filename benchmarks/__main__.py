@@ -19,9 +19,15 @@ RESULTS = ROOT / "benchmarks" / "results.json"
 
 def main() -> None:
     sys.path.insert(0, str(ROOT / "src"))
-    from benchmarks import directory, keystore, million, text
+    from benchmarks import directory, keystore, million, planning, text
 
-    parts = {"text": text, "directory": directory, "keystore": keystore, "million": million}
+    parts = {
+        "text": text,
+        "planning": planning,
+        "directory": directory,
+        "keystore": keystore,
+        "million": million,
+    }
     asked = sys.argv[1:] or list(parts)
     kept = {f.name: f for f in _kept()}
     figures: dict[str, Figure] = {} if set(asked) == set(parts) else kept

@@ -146,6 +146,9 @@ points = ["lagoon/temperature"]
             "old serial probes", "serial probes (being replaced)"
         ),
         "etc/alerts/rules.json.orig": "{}\n",
+        # somebody put the banner aside under another name
+        "etc/motd": None,
+        "etc/motd-old": BANNER + "Next service: December.\n",
     }
 
 

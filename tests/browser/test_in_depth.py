@@ -57,21 +57,25 @@ def test_what_is_let_go_in_a_picked_branch_stays_as_it_is(sort: Page) -> None:
     tray.get_by_role("button", name="empty").click()
 
 
-def test_a_suggested_move_can_be_taken_apart(sort: Page) -> None:
-    tree = sort.get_by_role("tree")
-    tree.get_by_text("sensor-bridge", exact=True).click()
-    expect(sort.get_by_role("note")).to_contain_text(
-        "Perhaps moved: what stands there is 77 % alike"
-    )
-    sort.get_by_role("button", name="yes, moved").click()
-    expect(sort.get_by_text("Taken as moved, 77 % alike.")).to_be_visible()
-    sort.get_by_role("button", name="no, take apart").click()
-    expect(tree.get_by_text("sensor-bridge-2")).to_be_visible()
-    expect(sort.get_by_role("heading", name="sensor-bridge")).to_contain_text(
-        "in the backup, not live"
-    )
-    sort.go_back()
-    expect(tree.get_by_text("moved? 77 %")).to_be_visible()
+def test_a_suggested_move_does_nothing_until_it_is_accepted(page: Page) -> None:
+    page.get_by_role("article", name="Gateway").get_by_role("link", name="Gateway").first.click()
+    tree = page.get_by_role("tree")
+    tree.get_by_text("motd", exact=True).click()
+    note = page.get_by_role("note")
+    expect(note).to_contain_text("Perhaps moved: what is extra at")
+    expect(note).to_contain_text("is 100 % alike. Unless you say so, the two stay two objects.")
+    expect(page.get_by_role("heading", name="motd")).to_contain_text("in the backup, not live")
+    page.get_by_role("button", name="/etc/motd-old").click()
+    expect(note).to_contain_text("what is missing at")
+    page.get_by_role("button", name="it is the same, moved").click()
+    expect(note).to_contain_text("Taken as moved because you said so; the two are 100 % alike.")
+    expect(tree.get_by_text("motd-old")).to_have_count(0)
+    page.get_by_role("checkbox", name="Put back motd").click()
+    tray = page.get_by_role("complementary", name="Tray")
+    expect(tray.get_by_text("It is taken to be /etc/motd-old")).to_be_visible()
+    tray.get_by_role("button", name="empty").click()
+    page.get_by_role("button", name="take that back").click()
+    expect(tree.get_by_text("motd-old")).to_be_visible()
 
 
 def test_a_rule_hides_counts_and_shows(sort: Page) -> None:

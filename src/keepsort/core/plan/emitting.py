@@ -1,5 +1,7 @@
 """Puts the steps of a plan in order: places first, then contents, then removals."""
 
+from collections.abc import Generator, Iterator
+
 from keepsort.core.compare import Comparison
 from keepsort.core.compare.values import differing_names
 from keepsort.core.model import Attributes, ConfigObject, Path
@@ -33,7 +35,7 @@ class Emitter:
         self._remover = Remover(targets.removals, comparison.right, self.writer, findings)
         #: targets by how far they are
         self._placed: set[Path] = set()
-        self._in_progress: list[Path] = []
+        self._in_progress: set[Path] = set()
         self._blocked: set[Path] = set()
         self._created: set[Path] = set()
         #: created without references that go round in a circle
@@ -85,19 +87,31 @@ class Emitter:
     # Places
 
     def _place(self, key: Path) -> None:
-        """Bring an object to its place: create it, or move it there."""
+        """Bring an object to its place, after all that it needs there, however long that chain."""
+        work = [self._placing(key)]
+        while work:
+            needed = next(work[-1], None)
+            if needed is None:
+                work.pop()
+            else:
+                work.append(self._placing(needed))
+
+    def _placing(self, key: Path) -> Iterator[Path]:
+        """Create an object, or move it to its place; yield what must come to its own before."""
         target = self._targets[key]
         if key in self._placed or key in self._in_progress:
             return
         if target.live is not None and not target.moved:
             self._placed.add(key)
             return
-        self._in_progress.append(key)
+        self._in_progress.add(key)
         for depth in range(len(self._backup.at), len(key)):
             if key[:depth] in self._targets:
-                self._place(key[:depth])
-        after = self._for_creation(target) if target.live is None else {}
-        self._in_progress.pop()
+                yield key[:depth]
+        after: Attributes = {}
+        if target.live is None:
+            after = yield from self._for_creation(target)
+        self._in_progress.discard(key)
         if key in self._placed:
             return
         self._placed.add(key)
@@ -123,7 +137,7 @@ class Emitter:
             wanted = self._backup.whole_attributes(target.node.entry)
         return self._composer.renamed(self._schema, found, place, target.path, wanted)
 
-    def _for_creation(self, target: Target) -> Attributes:
+    def _for_creation(self, target: Target) -> Generator[Path, None, Attributes]:
         """Return what a new object gets; references in a circle are left for an update."""
         kind = target.node.entry.kind
         backup = self._backup.whole_attributes(target.node.entry)
@@ -137,7 +151,7 @@ class Emitter:
             if key not in self._targets or key in self._placed:
                 continue
             if not any(key[:depth] in self._in_progress for depth in range(len(key) + 1)):
-                self._place(key)
+                yield key
             elif key != own and not self._schema.is_required(kind, name):
                 wanted = {n: v for n, v in wanted.items() if n != name}
                 self._deferred.add(own)
