@@ -40,6 +40,7 @@ class Harmed(NamedTuple):
 
     system: System
     backup: Record
+    subject: Subject
 
 
 def _files(folder: Path) -> Iterator[tuple[Subject, System]]:
@@ -75,7 +76,7 @@ def harmed(request: pytest.FixtureRequest, db: None, tmp_path: Path) -> Iterator
     for subject, system in request.param(tmp_path):
         backup = take(system, Record.Kind.BACKUP)
         subject.harm()
-        yield Harmed(system, backup)
+        yield Harmed(system, backup, subject)
 
 
 class Killed(BaseException):
@@ -130,6 +131,8 @@ def _tells_the_truth(run: Run, plan: PlanRecord) -> None:
     """See that live is what it was, with the steps that are told as done, and nothing else."""
     lines = {line.number: line.state for line in run.steps.all()}
     assert set(lines.values()) <= {"done", "failed", "conflict", "skipped"}
+    wrote = {n for n, wrote in run.steps.values_list("number", "wrote") if wrote}
+    assert wrote <= {n for n, state in lines.items() if state == RunStep.State.DONE}
     done = [s for s in open_plan(plan).steps if lines[s.number] == RunStep.State.DONE]
     foretold = rehearse(_tree(plan.look), done, composer_of(run.system))
     assert content(_tree(take(run.system, Record.Kind.LOOK))) == content(foretold)

@@ -70,6 +70,8 @@ def write_slash(path: Path) -> str:
 
 def read_slash(text: str) -> Path:
     """Read a slash path; empty names, as in a slash at the end, are passed over."""
+    if "\\" not in text:
+        return tuple(name for name in text.split("/") if name)
     names = re.findall(r"(?:[^/\\]|\\.)+", text, re.DOTALL)
     return tuple(re.sub(r"\\(.)", r"\1", n, flags=re.DOTALL) for n in names)
 
