@@ -52,6 +52,8 @@ def is_done(schema: Schema, step: Step, found: ConfigObject | None) -> bool:
     """Tell whether `found`, at the step's final path, is what the step leaves behind."""
     if step.after is None or found is None:
         return step.after is None and found is None
+    if found.unreadable is not None:
+        return False
     left = (step.after, _followed_after(step)) if step.action == "move" else (step.after,)
     return found.kind == step.kind and any(
         same_content(schema, step.kind, expected, found.attributes)
