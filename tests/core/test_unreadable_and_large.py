@@ -124,6 +124,9 @@ def test_what_has_become_of_steps_can_be_taken_back(
     backup: Tree, live: Tree, data: st.DataObject
 ) -> None:
     """One step leaves something of its own behind; those that need it are not done."""
+    for tree in (backup, live):  # the order of children is another story
+        for obj in tree.values():
+            obj.attributes.pop("order", None)
     store = MemoryStore()
     left, right = snapshot(backup, store), snapshot(live, store)
     plan = plan_restore(compare(left, right), EVERYTHING)

@@ -41,5 +41,5 @@ def lowered(text: str) -> str:
 def _lower(letter: str) -> str:
     if _UNICODE.category(letter) not in ("Lu", "Lt"):
         return letter
-    low = letter.lower()
-    return low if len(low) == 1 else low[0]
+    low = letter.lower()[0]
+    return low if _UNICODE.category(low) != "Cn" else letter

@@ -98,13 +98,20 @@ class Writer:
     def _needed(
         self, path: Path, to: Path | None, kind: str, after: Attributes | None
     ) -> tuple[int, ...]:
-        """Find earlier steps at the same places, above them, beneath them if removed, or named."""
+        """Find earlier steps at the same places, above them, beneath them if removed, or named.
+
+        Who lists its children in their order needs the steps that brought them.
+        """
         found: set[int] = set()
         for place in (path, to) if to is not None else (path,):
             found.update(self._last.on_the_way(self._keys(place)))
         if after is not None:
             for _, named in references(self._schema, kind, after):
                 spot = self._last.at(self._keys(named))
+                found.add(spot.number if spot else 0)
+            children = self._last.at(self._keys(path if to is None else to))
+            for name in after.get(self._schema.order_of(kind)) or () if children else ():
+                spot = children.inner.get(self._schema.names.key(name)) if children else None
                 found.add(spot.number if spot else 0)
         else:
             spot = self._last.at(self._keys(path))
