@@ -2,13 +2,14 @@
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from keepsort.core.compare import compare
-from keepsort.core.model import AttributeSpec, Kind, Path, Schema
+from keepsort.core.model import AttributeSpec, ConfigObject, Kind, NameRule, Path, Schema
 from keepsort.core.plan import Clash, plan_restore, rehearse, transplant
 from keepsort.core.plan.elsewhere import carried_over
 from keepsort.core.plan.references import references
-from keepsort.core.snapshot import MemoryStore
+from keepsort.core.snapshot import MemoryStore, Snapshot, SnapshotBuilder
 from tests.core.test_compare import grown, thing, unit
 from tests.core.trees import SCHEMA, Tree, as_tree, content, snapshot, trees
 
@@ -90,3 +91,45 @@ def test_another_version_has_other_names() -> None:
     assert carried_over(before, now, "preset", values) == (
         {"fade": 4, "level": 1, "own": 2}, ["loop"],
     )  # fmt: skip
+
+
+def folded(tree: Tree, store: MemoryStore) -> Snapshot:
+    builder = SnapshotBuilder(store, replace(SCHEMA, names=NameRule(fold=True)))
+    for path, obj in tree.items():
+        builder.add(path, obj)
+    return builder.finish()
+
+
+def test_places_are_the_same_in_other_letters_where_the_system_says_so() -> None:
+    source = grown(
+        unit("Crew"), (("Crew", "Imke"), thing("Imke", boss="/crew/ANSEL")),
+        (("Crew", "Ansel"), thing("Ansel")),
+    )  # fmt: skip
+    store = MemoryStore()
+    live = folded({**source, **grown(unit("new"))}, store)
+    made = transplant(folded(source, store), [("CREW",), ("crew", "imke")], live, ("new",))
+    plan = plan_restore(compare(made.left, live), list(made.picks))
+    now = as_tree(rehearse(live, plan.steps))
+    assert set(now) - set(source) == {
+        ("new",), ("new", "Crew"), ("new", "Crew", "Imke"), ("new", "Crew", "Ansel"),
+    }, "and no second copy"  # fmt: skip
+    assert now["new", "Crew", "Imke"].attributes["boss"] == "/new/Crew/ANSEL"
+
+
+def test_what_could_not_be_read_stays_away_and_is_told() -> None:
+    shut = ConfigObject(name="shut", kind="keeper", unreadable="no access")
+    gone = replace(shut, name="gone")
+    source = grown(
+        unit("crew"), (("crew", "shut"), shut), (("crew", "shut", "in"), thing("in")),
+        (("crew", "open"), thing("open", boss="/gone")), (("gone",), gone),
+    )  # fmt: skip
+    store = MemoryStore()
+    live = snapshot(grown(unit("new")), store)
+    made = transplant(snapshot(source, store), [("crew",)], live, ("new",))
+    told = [(f.level, f.code, f.path) for f in made.findings if f.code == "unreadable"]
+    assert sorted(told) == [
+        ("confirm", "unreadable", ("crew", "shut")), ("confirm", "unreadable", ("gone",)),
+    ]  # fmt: skip
+    plan = plan_restore(compare(made.left, live), list(made.picks))
+    now = as_tree(rehearse(live, plan.steps))
+    assert set(now) == {(), ("new",), ("new", "crew"), ("new", "crew", "open")}

@@ -12,9 +12,12 @@
   let { step, chosen, onchoose, end }: Props = $props();
 
   const HUES = { create: 'missing', update: 'changed', move: 'moved', delete: 'extra' };
-  const where = $derived(
-    step.to ? `${placeOf(step.path)} → ${placeOf(step.to)}` : placeOf(step.path),
-  );
+  const where = $derived.by(() => {
+    if (!step.to) return placeOf(step.path);
+    const [from, to] = [placeOf(step.path), placeOf(step.to)];
+    if (from !== to) return `${from} → ${to}`;
+    return `${plainName(step.path.at(-1) ?? '')} → ${plainName(step.to.at(-1) ?? '')}`;
+  });
   const why = $derived(
     [step.reason, step.needs.length ? `needs step ${step.needs.join(', ')}` : '']
       .filter(Boolean)

@@ -57,7 +57,7 @@
       if (attribute.right.length) parts.push(`${attribute.right.length} more`);
       return `set · ${parts.join(', ')}`;
     }
-    if (attribute.parts.length)
+    if (attribute.keys.length || attribute.stretches.length)
       return count(attribute.parts.length, attribute.keys.length ? 'value' : 'hunk');
     // where the whole object is on one side only, that need not be said of each attribute
     if (attribute.state === 'missing' && !oneSided) return 'not live';
