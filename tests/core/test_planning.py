@@ -8,7 +8,7 @@ from keepsort.core.model import Path
 from keepsort.core.plan import AttributePick, Mismatch, Pick, Plan, offers, plan_restore, rehearse
 from keepsort.core.snapshot import MemoryStore
 from tests.core.test_compare import grown, thing, unit
-from tests.core.trees import SCHEMA, Tree
+from tests.core.trees import SCHEMA, Tree, snapshot
 
 
 def planned(left: Tree, right: Tree, *picks: Pick, **options: object) -> Plan:
@@ -268,3 +268,42 @@ def test_an_object_picked_twice_is_picked_in_all_that_either_says(first: str) ->
     assert [s.action for s in plan.steps] == ["move", "update"]
     room = {} if first == "all of it" else {"room": "4"}
     assert plan.steps[1].after == {"title": "Lead", **room}
+
+
+def test_a_part_that_is_not_there_stops_the_plan() -> None:
+    left = grown((("a",), thing("a", notes="x\ny\n", phone=["1", "2"])))
+    right = grown((("a",), thing("a", notes="x\nz\n", phone=["2", "3"])))
+    for part in (
+        AttributePick("notes", hunks=(2,)),
+        AttributePick("notes", parts=("0" * 16,)),
+        AttributePick("phone", add=("3",)),
+        AttributePick("phone", remove=("1",)),
+        AttributePick("phone", parts=(element_name(SCHEMA.spec("keeper", "phone"), "1", "right"),)),
+    ):
+        plan = planned(left, right, Pick(("a",), "attributes", (part,)))
+        assert codes(plan) == [("stop", "part-gone")], part
+        assert not plan.steps
+    part = AttributePick(
+        "phone", parts=(element_name(SCHEMA.spec("keeper", "phone"), "1", "left"),)
+    )
+    plan = planned(left, right, Pick(("a",), "attributes", (part,)))
+    assert sorted(plan.steps[0].after["phone"]) == ["1", "2", "3"]  # type: ignore[index]
+
+
+def test_a_move_that_was_accepted_must_be_confirmed() -> None:
+    keeper = {"title": "Keeper of pumps", "phone": ["0142", "0143", "0144"], "notes": "on duty\n"}
+    left = grown(unit("north"), (("north", "pump"), thing("pump", None, **keeper)))
+    right = grown(unit("north"), (("pump-2",), thing("pump-2", None, **{**keeper, "notes": "x"})))
+    store = MemoryStore()
+    one, two = snapshot(left, store), snapshot(right, store)
+    alone = plan_restore(compare(one, two, likeness=0.5), [Pick(("north", "pump"))])
+    assert brief(alone) == [("create", ("north", "pump"))], "a guess takes nothing away"
+    accepted = frozenset([(("north", "pump"), ("pump-2",))])
+    comparison = compare(one, two, likeness=0.5, accepted=accepted)
+    for pick in (
+        Pick(("north", "pump")),
+        Pick(("north",), "branch"),
+        Pick(("north", "pump"), "attributes", (AttributePick("notes"),)),
+    ):
+        plan = plan_restore(comparison, [pick])
+        assert ("confirm", "accepted-move") in codes(plan)

@@ -189,14 +189,13 @@ class _Carrier:
             return False
         needed = f"It needs step {lacking[0]}, which was not done." if lacking else ""
         reason = stopped if self.run.cancel_asked else needed or stopped
-        self._write(self.lines[step.number], _State.SKIPPED, reason)
+        self._write(_State.SKIPPED, self.lines[step.number], message=reason)
         return True
 
     def _carry_out(self, steps: list[Step]) -> None:
         """Carry out steps that happen together; those that only imply others are done as such."""
         implied = [step for step in steps if is_implied(self.schema, step)]
-        for step in implied:
-            self._write(self.lines[step.number], _State.DONE)
+        self._write(_State.DONE, *(self.lines[step.number] for step in implied))
         steps = [s for s in steps if s not in implied]
         if not steps:
             return
@@ -205,7 +204,7 @@ class _Carrier:
         begun = {line.number for line in lines if line.state == _State.IN_DOUBT}
         for line in lines:
             line.wrote = True
-            self._write(line, _State.IN_DOUBT)
+        self._write(_State.IN_DOUBT, *lines)
         try:
             for line, outcome in zip(lines, self._applied(steps), strict=True):
                 line.already = outcome.already and line.number not in begun
@@ -224,7 +223,9 @@ class _Carrier:
         found = self.connector.read([step.path for step in implied])
         for step, line, now in zip(implied, lines, found, strict=True):
             if line.state == _State.DONE and (now is None) != (step.after is None):
-                self._write(line, _State.SKIPPED, "What it would have come with was not done.")
+                self._write(
+                    _State.SKIPPED, line, message="What it would have come with was not done."
+                )
 
     def _applied(self, steps: list[Step]) -> list[Outcome]:
         if isinstance(self.connector, Grouping):
@@ -234,14 +235,16 @@ class _Carrier:
     def _verify(self, steps: list[Step]) -> None:
         """Read back what was written."""
         read = self.connector.read([step.final_path for step in steps])
+        done = []
         for step, found in zip(steps, read, strict=True):
             if is_done(self.schema, step, found):
                 was = step.identity if step.action == "create" else step.stands_for
                 if was and found is not None and found.identity:
                     remember_successor(self.run.system, was, found.identity)
-                self._write(self.lines[step.number], _State.DONE)
+                done.append(self.lines[step.number])
             else:
                 self._differs(step, found)
+        self._write(_State.DONE, *done)
 
     def _settle(self, steps: list[Step], error: ConnectorError, begun: set[int]) -> None:
         """A call failed: only live tells what became of each step.
@@ -255,8 +258,7 @@ class _Carrier:
                 there = again.read([step.final_path for step in steps])
         except ConnectorError:
             text = f"{error} Whether this step was done is not known; undo and preview look first."
-            for step in steps:
-                self._write(self.lines[step.number], state, text)
+            self._write(state, *(self.lines[step.number] for step in steps), message=text)
             return
         for step, one, other in zip(steps, here, there, strict=True):
             line = self.lines[step.number]
@@ -264,12 +266,12 @@ class _Carrier:
             asked = state != _State.CONFLICT or step.action == "move" or step.number in begun
             if is_done(self.schema, step, other):
                 line.already, line.wrote = not asked, asked
-                self._write(line, _State.DONE)
+                self._write(_State.DONE, line)
             elif took and state != _State.CONFLICT:
                 self._differs(step, other, str(error))
             else:
                 line.wrote = asked and bool(took)
-                self._write(line, state, str(error))
+                self._write(state, line, message=str(error))
 
     def _differs(self, step: Step, found: ConfigObject | None, why: str = "") -> None:
         """Note that live is neither as before the step nor as after it, and how."""
@@ -282,22 +284,29 @@ class _Carrier:
             names = differing_names(self.schema, found.kind, step.after, found.attributes)
             kind = ["kind"] if found.kind != step.kind else []
             text += f" in {', '.join([*kind, *names])}." if kind or names else "."
-        self._write(line, _State.DIFFERS, f"{why} {text}".strip())
+        self._write(_State.DIFFERS, line, message=f"{why} {text}".strip())
 
     def _waits(self, text: str) -> None:
         self.run.message = text
         self.run.save(update_fields=["message"])
         tell("run", self.run.pk, self.run.system_id)
 
-    def _write(self, line: RunStep, state: RunStep.State, message: str = "") -> None:
-        line.state = state
-        line.message = message
-        line.finished_at = None if state == _State.IN_DOUBT else timezone.now()
-        line.save(
-            update_fields=[
-                "state", "already", "wrote", "found", "message", "report", "finished_at"
-            ]
-        )  # fmt: skip
+    def _write(self, state: RunStep.State, *lines: RunStep, message: str = "") -> None:
+        """Write lines of the journal; those that say the same, as nearly all do, in one go."""
+        if not lines:
+            return
+        finished = None if state == _State.IN_DOUBT else timezone.now()
+        alike: dict[tuple[bool, bool, bytes | None, str], list[int]] = {}
+        for line in lines:
+            line.state, line.message, line.finished_at = state, message, finished
+            found = bytes(line.found) if line.found is not None else None
+            alike.setdefault((line.already, line.wrote, found, line.report), []).append(line.pk)
+        with transaction.atomic():
+            for (already, wrote, found, report), keys in alike.items():
+                RunStep.objects.filter(pk__in=keys).update(
+                    state=state, already=already, wrote=wrote, found=found, report=report,
+                    message=message, finished_at=finished,
+                )  # fmt: skip
         tell("run", self.run.pk, self.run.system_id)
 
 
