@@ -17,6 +17,13 @@ def is_installed() -> bool:
     return shutil.which("sshd", path=_SEARCHED) is not None and bool(shutil.which("ssh-keygen"))
 
 
+def program() -> str:
+    """Return the path of sshd; it is outside of PATH for others than root."""
+    found = shutil.which("sshd", path=_SEARCHED)
+    assert found is not None
+    return found
+
+
 class Sshd:
     """A server that takes one key. Its host key stays the same over starts.
 
@@ -68,12 +75,10 @@ class Sshd:
 
     def start(self) -> None:
         """Start the server, or start it again."""
-        program = shutil.which("sshd", path=_SEARCHED)
-        assert program is not None
         if os.getuid() == 0:
             Path("/run/sshd").mkdir(exist_ok=True)  # where it separates its privileges
         self.server = Server(
-            [*self._within, program, "-D", "-e", "-f", str(self._config)],
+            [*self._within, program(), "-D", "-e", "-f", str(self._config)],
             self.folder / "sshd.log",
         )
         self.server.wait_for(lambda: answers(self.port), "sshd")

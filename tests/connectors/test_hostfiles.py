@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from demo.servers.sshd import Sshd
+from demo.servers.sshd import Sshd, program
 from keepsort.connectors import errors
 from keepsort.connectors.base import Connector, Endpoint, Learning
 from keepsort.connectors.hostfiles.composing import COMPOSER
@@ -18,7 +18,7 @@ from keepsort.connectors.hostfiles.connector import open_hostfiles
 from keepsort.connectors.hostfiles.names import meant, written
 from keepsort.core.compare import compare
 from keepsort.core.model import Path
-from keepsort.core.plan import AttributePick, LeftOut, Pick, plan_restore
+from keepsort.core.plan import AttributePick, LeftOut, Pick, Step, plan_restore
 from tests.connectors.contract import Contract, Desk, Keeper, content
 
 CHRONY = """\
@@ -415,3 +415,109 @@ def test_paths_are_named_from_the_base_of_the_address(here: FileSubject) -> None
     assert ("etc", "poll.ini", "poll", "every") in found
     assert ("etc", "alerts") not in found
     assert connector.read([("etc", "motd")])[0] == found[("etc", "motd")]
+
+
+def test_what_happens_at_the_very_last_moment(here: FileSubject) -> None:
+    desk = Desk(here)
+    backup = desk.look()
+    here.write("motd", "mine\n")
+    here.write("other", "not to be lost\n")
+    comparison = compare(backup, desk.look())
+    motd = here.path("motd")
+    (step,) = desk.plan(comparison, [Pick(motd)]).steps
+    access = desk.connector._access  # type: ignore[attr-defined]
+    write_new = access.write_new
+
+    def meddled(path: str, data: bytes) -> None:
+        write_new(path, data)
+        here.write("motd", "somebody else's\n")
+
+    def crooked(path: str, data: bytes) -> None:
+        write_new(path, data[:-1])
+
+    access.write_new = meddled
+    with pytest.raises(errors.Conflict):
+        desk.connector.apply(step)
+    assert (here.etc / "motd").read_text() == "somebody else's\n", "it was changed in between"
+    here.write("motd", "mine\n")
+    access.write_new = crooked
+    with pytest.raises(errors.Refused, match="reads back differently"):
+        desk.connector.apply(step)
+    assert (here.etc / "motd").read_text() == "mine\n"
+    access.write_new = write_new
+    assert not [p.name for p in here.etc.iterdir() if p.name.endswith(".new")]
+    found = desk.connector.read([motd])[0]
+    assert found is not None
+    move = Step(
+        number=1, action="move", path=motd, to=here.path("other"), kind=found.kind,
+        before=found.attributes, after=found.attributes,
+    )  # fmt: skip
+    with pytest.raises(errors.Conflict, match="would be overwritten"):
+        desk.connector.apply(move)
+    assert (here.etc / "motd").read_text() == "mine\n"
+    assert (here.etc / "other").read_text() == "not to be lost\n"
+
+
+def test_contents_of_another_size_and_texts_that_became_binary(tmp_path: FilePath) -> None:
+    here = FileSubject(tmp_path, None)
+    desk = Desk(here)
+    backup = desk.look()
+    (here.etc / "logo.bin").write_bytes(b"\0longer than before")
+    (here.etc / "motd").write_bytes(b"\0no text any more")
+    live = desk.look()
+    for name, part, wanted in (
+        ("logo.bin", "content", b"\0\1\2"),
+        ("motd", "text", b"Gateway of the lagoon\nkeep out\n"),
+    ):
+        pick = Pick(here.path(name), "attributes", (AttributePick(part),))
+        desk.carry_out(desk.plan(compare(backup, live), [pick]).steps)
+        assert (here.etc / name).read_bytes() == wanted
+    size = Pick(here.path("logo.bin"), "attributes", (AttributePick("bytes"),))
+    (here.etc / "logo.bin").write_bytes(b"\0longer than before")
+    plan = plan_restore(compare(backup, desk.look()), [size], composer=COMPOSER)
+    assert not plan.steps, "a size alone is nothing that could be written"
+    assert [f.code for f in plan.findings] == ["nothing-to-do"]
+
+
+SSHD = """\
+# by the keepers
+PermitRootLogin no
+X11Forwarding yes
+Match User diver
+    # divers look only
+    PermitRootLogin no
+    X11Forwarding no
+Match User vet
+    X11Forwarding no
+"""
+
+
+def test_sshd_itself_reads_what_was_put_back(here: FileSubject) -> None:
+    """Keys that repeat in blocks go back to their own, as `sshd -T` says of each user."""
+    key = here.etc / "host_key"
+    subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(key)], check=True)
+    desk = Desk(here)
+    here.write("sshd_config", SSHD)
+    backup = desk.look()
+
+    def told(user: str) -> list[str]:
+        command = [program(), "-T", "-f", str(here.etc / "sshd_config"), "-h", str(key)]
+        command += ["-C", f"user={user},host=reef,addr=192.0.2.9"]
+        done = subprocess.run(command, capture_output=True, text=True, check=True)
+        return [line for line in done.stdout.splitlines() if "x11f" in line or "permitr" in line]
+
+    wanted = {user: told(user) for user in ("diver", "vet", "root")}
+    lines = SSHD.splitlines(keepends=True)
+    place = here.path("sshd_config")
+    picked = {
+        1: (("permitrootlogin",),), 2: (("x11forwarding",),),
+        5: (("Match User diver", "permitrootlogin"),),
+        6: (("Match User diver", "x11forwarding"),),
+        8: (("Match User vet", "x11forwarding"),),
+    }  # fmt: skip
+    for number, (path,) in picked.items():
+        here.write("sshd_config", "".join(lines[:number] + lines[number + 1 :]))
+        plan = desk.plan(compare(backup, desk.look()), [Pick((*place, *path))])
+        desk.carry_out(plan.steps)
+        assert (here.etc / "sshd_config").read_text() == SSHD
+        assert {user: told(user) for user in wanted} == wanted

@@ -1,13 +1,14 @@
 """Opening texts, and editing single parts of them."""
 
 import json
+from dataclasses import replace
 
 import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from keepsort.core.plan import ABSENT, Edit, Unfit
-from keepsort.formats import FORMATS, NotParsed, edited
+from keepsort.formats import FORMATS, NotParsed, Place, edited
 
 INI = """\
 ; feeding gateway
@@ -393,3 +394,21 @@ def test_exactly_what_was_picked(
     name: str, live: str, backup: str, edits: list[Edit], wanted: str
 ) -> None:
     assert edit(name, live, backup, *edits) == wanted
+
+
+def test_parts_that_would_stand_in_another_order_are_refused() -> None:
+    """A reader stands for a format in which what comes changes the order of what is there."""
+
+    def reader(text: str) -> list[Place]:
+        places = FORMATS["conf"].places(text)
+        if "late" in text:
+            spans = [place.lines[0].span for place in places if place.path[0] != "late"]
+            ends = {("a",): spans[-1], ("b",): spans[0]}
+            places = [
+                replace(p, lines=[replace(p.lines[0], span=ends.get(p.path, p.lines[0].span))])
+                for p in places
+            ]
+        return places
+
+    with pytest.raises(Unfit, match="would stand elsewhere"):
+        edited(reader, "a 1\nb 2\n", "a 1\nb 2\nlate 3\n", [Edit(("late",), ["3"])])

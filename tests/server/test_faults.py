@@ -16,8 +16,9 @@ from demo.servers.exhibits import ExhibitController
 from demo.servers.slapd import ADMIN, SUFFIX, Slapd
 from keepsort.connectors.base import Connector, Grouping
 from keepsort.connectors.errors import Conflict, Refused, Unreachable
-from keepsort.core.plan import is_implied, rehearse
+from keepsort.core.plan import Pick, is_implied, rehearse
 from keepsort.core.snapshot import Snapshot
+from keepsort.server.problems import Problem
 from keepsort.server.restores import engine
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
 from keepsort.server.restores.previewing import open_plan, preview, preview_undo
@@ -29,7 +30,7 @@ from tests.conftest import PASSWORD, SMALL
 from tests.connectors.contract import EVERYTHING, Subject, content
 from tests.connectors.subjects import DirectorySubject
 from tests.connectors.test_exhibits import TOKEN, ExhibitSubject
-from tests.connectors.test_hostfiles import FileSubject
+from tests.connectors.test_hostfiles import CHRONY, FileSubject
 from tests.connectors.test_keystore import KeySubject
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -216,8 +217,38 @@ def test_a_run_that_died_goes_on_where_it_stood(
         run.refresh_from_db()
         assert engine.is_interrupted(run)
         assert run.steps.filter(state="in doubt").exists()
+        assert not run.steps.filter(state="in doubt", wrote=False).exists()
         monkeypatch.setattr(engine, "opened", opened)
         run = engine.carry_out(run.pk)
         assert run.outcome == "verified", run.message
         _tells_the_truth(run, plan)
         assert content(_tree(run.after)) == content(_tree(harmed.backup))
+
+
+def test_what_fails_after_all_is_written_is_not_told_as_verified(db: None, tmp_path: Path) -> None:
+    subject = FileSubject(tmp_path, None)
+    options = subject.options(commands="chrony.conf | true | sh -c 'echo no reload; exit 3'")
+    system = add_system("Gateway", "hostfiles", "file:///", options, "", "")
+    backup = take(system, Record.Kind.BACKUP)
+    subject.harm()
+    run = engine.carry_out(_started(preview(backup, [Pick(subject.path("chrony.conf"))])).pk)
+    assert {line.state for line in run.steps.all()} == {"done"}
+    assert run.outcome == "partial"
+    assert "exit code 3: no reload" in run.message
+    assert (subject.etc / "chrony.conf").read_text() == CHRONY
+
+
+def test_a_pick_that_comes_to_nothing_is_told_with_the_outcome(db: None, tmp_path: Path) -> None:
+    subject = FileSubject(tmp_path, None)
+    system = add_system("Gateway", "hostfiles", "file:///", subject.options(), "", "")
+    backup = take(system, Record.Kind.BACKUP)
+    subject.harm()
+    picks = [Pick(subject.path("chrony.conf")), Pick(subject.path("motd"))]
+    plan = preview(backup, picks)
+    subject.write("chrony.conf", CHRONY)
+    run = engine.carry_out(_started(plan).pk)
+    assert run.outcome == "unchanged", "somebody was quicker"
+    assert not run.steps.filter(wrote=True).exists()
+    assert any("/motd: It is the same live" in text for text in run.report)
+    with pytest.raises(Problem, match="written nothing"):
+        preview_undo(run)
