@@ -243,12 +243,12 @@ def test_a_pick_that_comes_to_nothing_is_told_with_the_outcome(db: None, tmp_pat
     system = add_system("Gateway", "hostfiles", "file:///", subject.options(), "", "")
     backup = take(system, Record.Kind.BACKUP)
     subject.harm()
-    picks = [Pick(subject.path("chrony.conf")), Pick(subject.path("motd"))]
+    picks = [Pick(subject.path("chrony.conf")), Pick(subject.path("alerts"))]
     plan = preview(backup, picks)
     subject.write("chrony.conf", CHRONY)
     run = engine.carry_out(_started(plan).pk)
     assert run.outcome == "unchanged", "somebody was quicker"
     assert not run.steps.filter(wrote=True).exists()
-    assert any("/motd: It is the same live" in text for text in run.report)
+    assert any("/alerts: It is the same live" in text for text in run.report)
     with pytest.raises(Problem, match="written nothing"):
         preview_undo(run)
