@@ -4,7 +4,7 @@ import pytest
 
 from keepsort.core.compare import compare
 from keepsort.core.compare.anchors import element_name
-from keepsort.core.model import Path
+from keepsort.core.model import ConfigObject, Path
 from keepsort.core.plan import AttributePick, Mismatch, Pick, Plan, offers, plan_restore, rehearse
 from keepsort.core.snapshot import MemoryStore
 from tests.core.test_compare import grown, thing, unit
@@ -307,3 +307,19 @@ def test_a_move_that_was_accepted_must_be_confirmed() -> None:
     ):
         plan = plan_restore(comparison, [pick])
         assert ("confirm", "accepted-move") in codes(plan)
+
+
+def test_values_mean_what_the_kind_says_that_an_object_becomes() -> None:
+    """A list that one kind takes for the order of its children is a plain value to another."""
+    left = grown((("a",), thing("a", order=[])))
+    right = grown(
+        (("a",), ConfigObject(name="a", kind="group", attributes={"order": ["x", "y"]})),
+        (("a", "x"), thing("x")), (("a", "y"), thing("y")),
+    )  # fmt: skip
+    store = MemoryStore()
+    one, two = snapshot(left, store), snapshot(right, store)
+    after = rehearse(two, plan_restore(compare(one, two), [Pick(("a",))]).steps)
+    found = after.get(("a",))
+    assert found is not None
+    assert (found.kind, found.attributes) == ("keeper", {"order": []})
+    assert not plan_restore(compare(one, after), [Pick(("a",))]).steps

@@ -214,17 +214,19 @@ class Emitter:
         after = contents.updated(self._schema, target, backup, live)
         after = contents.writable(self._schema, target, after, self._findings, live)
         after = self._redirect(target, self._with_parts(target, after, backup))
-        order = self._schema.order_of(found.kind)
-        if order and isinstance(after.get(order), list):
-            after = {**after, order: merged(after[order], found.attributes.get(order) or [])}
-        try:
-            after = self._composer.settled(found.kind, found.attributes, after, backup)
-        except Unfit as unfit:
-            self._findings.add("stop", "unfit", target.path, str(unfit))
-            return
         whole = target.parts is None and target.policy == "overwrite"
         kind_picked = whole or "kind" in (target.parts or ())
         changes_kind = kind_picked and found.kind != target.node.entry.kind
+        # what the values mean is for the kind to say that it will have
+        kind = target.node.entry.kind if changes_kind else found.kind
+        order = self._schema.order_of(kind)
+        if order and isinstance(after.get(order), list):
+            after = {**after, order: merged(after[order], found.attributes.get(order) or [])}
+        try:
+            after = self._composer.settled(kind, found.attributes, after, backup)
+        except Unfit as unfit:
+            self._findings.add("stop", "unfit", target.path, str(unfit))
+            return
         if changes_kind or differing_names(self._schema, found.kind, found.attributes, after):
             self._write("update", target, path, found.attributes, after, changes_kind=changes_kind)
 
