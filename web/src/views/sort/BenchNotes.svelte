@@ -1,7 +1,7 @@
 <script lang="ts">
   import type { Bench } from '$lib/api/client';
   import { count } from '$lib/model/differences';
-  import { plainName, type Path } from '$lib/model/paths';
+  import { plainName, samePath, type Path } from '$lib/model/paths';
   import SuggestedMove from './SuggestedMove.svelte';
 
   /**
@@ -23,8 +23,14 @@
 
 {#if bench.unreadable}
   <p class="mb-2 border-l-3 border-unreadable py-1 pl-3">
-    It could not be read: {bench.unreadable}. Nothing is known of what is beneath it, so nothing
-    here is told as missing.
+    It could not be read: {bench.unreadable}. What can be read beneath it is compared; what cannot
+    be seen there is not told as missing.
+  </p>
+{/if}
+{#if bench.state === 'moved' && bench.live_path && samePath(bench.live_path, bench.path)}
+  <p class="mb-2 border-l-3 border-moved py-1 pl-3 text-sm">
+    It stands in the same place, but what holds it there is another object: the one that held it
+    went elsewhere.
   </p>
 {/if}
 {#if bench.suggestion || bench.similarity !== null}

@@ -3,7 +3,7 @@
   import type { Bench } from '$lib/api/client';
   import { objectHistory, type Looked } from '$lib/api/queries';
   import { count, MEANING, type State } from '$lib/model/differences';
-  import { placeOf, plainName, type Path } from '$lib/model/paths';
+  import { placeOf, plainName, samePath, type Path } from '$lib/model/paths';
   import { sinceWhen } from '$lib/model/time';
   import type { Picks } from '$lib/model/picks.svelte';
   import Mark from '$lib/parts/Mark.svelte';
@@ -55,13 +55,17 @@
   const partsPickable = $derived(live && bench.left_exists && bench.right_exists);
   const comes = $derived(picks.stateOf(bench.path, bench.state) === 'all');
   const means = $derived(
-    bench.state === 'same' ? 'the same on both sides' : MEANING[bench.state as State],
+    bench.state === 'same'
+      ? 'the same on both sides'
+      : moved && bench.live_path && samePath(bench.live_path, bench.path)
+        ? 'the same object, held by another one live'
+        : MEANING[bench.state as State],
   );
 </script>
 
 <div class="font-mono text-sm text-ink-2">
   {placeOf(bench.path) || '—'}
-  {#if moved && bench.live_path}
+  {#if moved && bench.live_path && !samePath(bench.live_path, bench.path)}
     <span class="text-moved"
       >→ live {placeOf(bench.live_path) === placeOf(bench.path)
         ? `named ${plainName(bench.live_path.at(-1)!)}`
