@@ -1,5 +1,7 @@
 """What cannot be read, what is large, and names that are the same in other letters."""
 
+from collections import Counter
+
 import msgspec
 import pytest
 from hypothesis import HealthCheck, assume, given, settings
@@ -213,10 +215,16 @@ def test_letters_of_names_do_not_count_where_the_system_says_so(
 def test_a_named_hunk_means_the_same_lines_on_a_later_look_or_nothing(
     then: list[str], now: list[str], later: list[str], data: st.DataObject
 ) -> None:
-    def hunks(live: list[str]) -> dict[str, tuple[list[str], list[str]]]:
+    def hunks(live: list[str]) -> dict[str, object]:
         (found,) = compare_attributes(SCHEMA, "keeper", {"rota": then}, {"rota": live})
-        by_number = {s.number: (s.left, s.right) for s in found.stretches}
-        return {name: by_number[number] for name, number in part_numbers(found).items()}
+        told = {}
+        for place, s in enumerate(found.stretches):
+            before = found.stretches[place - 1].right[-2:] if place else []
+            after = found.stretches[place + 1].right[:2] if place + 1 < len(found.stretches) else []
+            told[s.number] = (tuple(s.left), tuple(s.right), tuple(before), tuple(after))
+        many = Counter(told.values())
+        # what it holds, what stands around it, and how many others are just like it
+        return {n: (told[number], many[told[number]]) for n, number in part_numbers(found).items()}
 
     first, second = hunks(now), hunks(later)
     assert all(first[name] == second[name] for name in first.keys() & second.keys())
@@ -273,3 +281,17 @@ def test_what_each_rule_takes_out_of_a_text(rules: Rules, one: str, other: str, 
     )
     assert bool(found.differences) is not same
     assert bool(found.hidden) is same
+
+
+def test_of_hunks_that_are_just_alike_none_is_known_when_there_are_fewer() -> None:
+    def names(*missing: int) -> set[str]:
+        live = [
+            x for n in range(3) for x in ("a", "b", *([] if n in missing else ["new"]), "c", "d")
+        ]
+        whole = ["a", "b", "new", "c", "d"] * 3
+        (found,) = compare_attributes(SCHEMA, "keeper", {"rota": whole}, {"rota": live})
+        return set(part_numbers(found))
+
+    assert len(names(0, 1, 2)) == 3
+    assert not names(0, 1, 2) & names(0, 1), "nobody can say which of three the two are"
+    assert not names(0, 1) & names(2)
