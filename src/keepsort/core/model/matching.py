@@ -23,7 +23,8 @@ def prepared(matching: Matching, text: str) -> str:
         return text
     if matching in ("fold", "bare"):
         text = lowered(text)
-    if not text.isascii():
+    if not text.isascii() and "Cn" not in map(_UNICODE.category, text):
+        # letters that came to Unicode later have no other forms to a directory
         text = _UNICODE.normalize("NFKC", text)
     if matching == "bare":
         return text.replace(" ", "").replace("-", "")
