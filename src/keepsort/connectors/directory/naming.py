@@ -4,12 +4,10 @@ An object does not hold the values that its name holds. A rename takes the old o
 them as values like others; it is told by what the object is to have afterwards.
 """
 
-from collections.abc import Iterator, Sequence
-
 from keepsort.core.model import Attributes, ConfigObject, Path, Schema, Value
 from keepsort.core.model.matching import Matching, prepared
 from keepsort.core.model.notation import pairs_of
-from keepsort.core.plan import Edit, Step, Unfit
+from keepsort.core.plan import Plain, Step
 
 Pair = tuple[str, str | bytes]
 
@@ -59,24 +57,8 @@ def _listed(value: Value) -> list[Value]:
     return value if isinstance(value, list) else [value]
 
 
-class EntryComposer:
+class EntryComposer(Plain):
     """Entries hold no parts, but their names hold values."""
-
-    def parts(self, kind: str, attributes: Attributes) -> Iterator[tuple[Path, ConfigObject]]:
-        """Yield nothing."""
-        return iter(())
-
-    def edited(
-        self, kind: str, live: Attributes, backup: Attributes, edits: Sequence[Edit]
-    ) -> Attributes:
-        """Refuse: there are no parts."""
-        raise Unfit("Entries hold no parts.")
-
-    def settled(
-        self, kind: str, live: Attributes, wanted: Attributes, backup: Attributes
-    ) -> Attributes:
-        """Return what was wanted."""
-        return wanted
 
     def renamed(
         self, schema: Schema, found: ConfigObject, path: Path, to: Path, wanted: Attributes

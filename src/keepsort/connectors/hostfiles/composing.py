@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 
 from keepsort.core.model import Attributes, AttributeSpec, ConfigObject, Kind, Path, Schema
-from keepsort.core.plan import Edit, Unfit
+from keepsort.core.plan import Edit, Plain, Unfit
 from keepsort.formats import FORMATS, NotParsed, edited
 
 _TEXT = AttributeSpec(shape="text", label="text")
@@ -44,7 +44,7 @@ def parts(kind: str, text: str) -> Iterator[tuple[Path, ConfigObject]]:
             yield place.path, ConfigObject(name=place.path[-1], kind="entry", attributes=attributes)
 
 
-class FileComposer:
+class FileComposer(Plain):
     """Opens and edits texts of files."""
 
     def parts(self, kind: str, attributes: Attributes) -> Iterator[tuple[Path, ConfigObject]]:
@@ -76,12 +76,6 @@ class FileComposer:
         if "digest" in wanted and wanted["digest"] == live.get("digest"):
             return {**wanted, "bytes": live.get("bytes")}
         return wanted
-
-    def renamed(
-        self, schema: Schema, found: ConfigObject, path: Path, to: Path, wanted: Attributes
-    ) -> Attributes:
-        """Return what they are: names do not stand in attributes."""
-        return found.attributes
 
 
 COMPOSER = FileComposer()

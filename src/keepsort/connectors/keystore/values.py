@@ -6,7 +6,7 @@ Typing must never change a byte. Where a typed value written anew would differ f
 
 import math
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from typing import Any
 
 import msgspec
@@ -15,14 +15,12 @@ from keepsort.core.compare.values import equal_values
 from keepsort.core.model import (
     Attributes,
     AttributeSpec,
-    ConfigObject,
     Path,
-    Schema,
     Value,
     identical,
     unsound,
 )
-from keepsort.core.plan import ABSENT, Edit, Unfit
+from keepsort.core.plan import ABSENT, Edit, Plain, Unfit
 from keepsort.formats import FORMATS, NotParsed, Place, edited
 
 _NUMBER = re.compile(rb"-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?")
@@ -91,18 +89,8 @@ def _text(raw: bytes) -> Value:
         return raw
 
 
-class KeyComposer:
+class KeyComposer(Plain):
     """Keeps a value and its exact text in agreement; keys hold no parts."""
-
-    def parts(self, kind: str, attributes: Attributes) -> Iterator[tuple[Path, ConfigObject]]:
-        """Yield nothing: a value is picked by its own keys."""
-        return iter(())
-
-    def edited(
-        self, kind: str, live: Attributes, backup: Attributes, edits: Sequence[Edit]
-    ) -> Attributes:
-        """Refuse: keys hold no parts."""
-        raise Unfit("A key holds no parts.")
 
     def settled(
         self, kind: str, live: Attributes, wanted: Attributes, backup: Attributes
@@ -123,12 +111,6 @@ class KeyComposer:
         if _means_the_same(value, backup.get("value")) and "written" in backup:
             return {**wanted, "written": backup["written"]}
         return _without(wanted)
-
-    def renamed(
-        self, schema: Schema, found: ConfigObject, path: Path, to: Path, wanted: Attributes
-    ) -> Attributes:
-        """Return what they are: names do not stand in attributes."""
-        return found.attributes
 
 
 def _without(attributes: Attributes) -> Attributes:

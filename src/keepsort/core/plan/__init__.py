@@ -1,6 +1,6 @@
 """From what a person picked to the ordered steps that carry it out."""
 
-from keepsort.core.plan.composing import ABSENT, PLAIN, Absent, Composer, Edit, Unfit
+from keepsort.core.plan.composing import ABSENT, PLAIN, Absent, Composer, Edit, Plain, Unfit
 from keepsort.core.plan.elsewhere import Clash, transplant
 from keepsort.core.plan.findings import Finding, Level
 from keepsort.core.plan.gathering import Sourced, gather
@@ -26,6 +26,7 @@ __all__ = [
     "Mismatch",
     "Offer",
     "Pick",
+    "Plain",
     "Plan",
     "Policy",
     "Scope",

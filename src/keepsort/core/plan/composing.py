@@ -65,7 +65,7 @@ class Composer(Protocol):
 
 
 class Plain:
-    """The composer of systems whose objects hold no parts."""
+    """The composer of systems whose objects hold no parts; others are made from it."""
 
     def parts(self, kind: str, attributes: Attributes) -> Iterator[tuple[Path, ConfigObject]]:
         """Yield nothing."""
