@@ -7,6 +7,7 @@ Letter case is folded character by character, as servers do it, and not in full:
 import re
 import unicodedata
 from functools import lru_cache
+from itertools import groupby
 from typing import Literal
 
 _UNICODE = unicodedata.ucd_3_2_0
@@ -23,9 +24,13 @@ def prepared(matching: Matching, text: str) -> str:
         return text
     if matching in ("fold", "bare"):
         text = lowered(text)
-    if not text.isascii() and "Cn" not in map(_UNICODE.category, text):
+    if not text.isascii():
         # letters that came to Unicode later have no other forms to a directory
-        text = _UNICODE.normalize("NFKC", text)
+        runs = groupby(text, _is_known)
+        text = "".join(
+            _UNICODE.normalize("NFKC", "".join(run)) if known else "".join(run)
+            for known, run in runs
+        )
     if matching == "bare":
         return text.replace(" ", "").replace("-", "")
     if matching == "digits":
@@ -38,9 +43,13 @@ def lowered(text: str) -> str:
     return text.lower() if text.isascii() else "".join(map(_lower, text))
 
 
+def _is_known(letter: str) -> bool:
+    return _UNICODE.category(letter) != "Cn"
+
+
 @lru_cache(maxsize=4096)
 def _lower(letter: str) -> str:
     if _UNICODE.category(letter) not in ("Lu", "Lt"):
         return letter
     low = letter.lower()[0]
-    return low if _UNICODE.category(low) != "Cn" else letter
+    return low if _is_known(low) else letter
