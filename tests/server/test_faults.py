@@ -252,3 +252,23 @@ def test_a_pick_that_comes_to_nothing_is_told_with_the_outcome(db: None, tmp_pat
     assert any("/alerts: It is the same live" in text for text in run.report)
     with pytest.raises(Problem, match="written nothing"):
         preview_undo(run)
+
+
+def test_what_changed_since_the_look_stops_the_plan(db: None, tmp_path: Path) -> None:
+    subject = FileSubject(tmp_path, None)
+    system = add_system("Gateway", "hostfiles", "file:///", subject.options(), "", "")
+    backup = take(system, Record.Kind.BACKUP)
+    subject.harm()
+    look = take(system, Record.Kind.LOOK)
+    picks = [Pick(subject.path("chrony.conf")), Pick(subject.path("proxy.yaml"))]
+    subject.write("chrony.conf", "server somebody.else.example\n")
+    plan = preview(backup, picks, look=look)
+    stops = [(f.code, f.path) for f in open_plan(plan).findings if f.level == "stop"]
+    assert stops == [("changed-since", subject.path("chrony.conf"))]
+    with pytest.raises(Problem, match="cannot run"):
+        _started(plan)
+    (subject.etc / "proxy.yaml").unlink()
+    stops = [
+        f.path for f in open_plan(preview(backup, picks, look=look)).findings if f.level == "stop"
+    ]
+    assert stops == [subject.path("chrony.conf"), subject.path("proxy.yaml")]
