@@ -62,7 +62,7 @@ def test_a_key_and_a_hunk_of_files_on_this_machine(command: Command, tmp_path: P
     texts = [d for d in compared["differences"] if d["path"] == "/etc/chrony.conf"]
     hunk = texts[0]["attributes"][0]["hunks"][0]
     assert (
-        "no attribute"
+        "has an attribute text@1"
         in command.json("preview", number, "--pick", "/etc/chrony.conf#text@1")["findings"][-1][
             "text"
         ]
