@@ -28,6 +28,7 @@ from keepsort.core.plan import (
 )
 from keepsort.core.plan.rehearsal import holds, is_done, same_content
 from keepsort.core.snapshot import Snapshot
+from keepsort.server import collecting
 from keepsort.server.accounts.models import User
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
@@ -67,7 +68,8 @@ def draft_plan(
     """Plan without asking the system and without keeping the plan: what the tray shows."""
     comparison = compared_with(backup, look, picks, others, terms)
     every = [*picks, *(pick for pick, _ in others)]
-    plan = plan_restore(comparison, every, policy=policy, composer=composer_of(backup.system))
+    with collecting.paused():
+        plan = plan_restore(comparison, every, policy=policy, composer=composer_of(backup.system))
     return comparison, plan, offers(comparison, plan)
 
 
