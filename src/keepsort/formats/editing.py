@@ -110,12 +110,10 @@ class _Editing:
         Only their number tells such parts apart, so nobody knows which of them is meant.
         """
         for depth in range(1, len(path) + 1):
-            place = self.live.get(path[:depth]) or self.origin.get(path[:depth])
-            if place is None or not place.family:
-                other = self.origin.get(path[:depth])
-                if other is None or not other.family:
-                    continue
-                place = other
+            both = (self.live.get(path[:depth]), self.origin.get(path[:depth]))
+            place = next((p for p in both if p is not None and p.family), None)
+            if place is None:
+                continue
             counts = [
                 sum(p.family == place.family and p.path[:-1] == path[: depth - 1] for p in side)
                 for side in (self.live.values(), self.origin.values())
@@ -277,9 +275,9 @@ class _Editing:
         kept = [key for key in self.order if key[0] not in self.touched and key[0] not in gone]
         now = [item.key for item in items(self.now) if item.key[0] not in self.touched]
         if kept != now:
-            other = next((a for a, b in zip(kept, now, strict=False) if a != b), kept[-1:] or now)
-            place = other[0] if isinstance(other[0], tuple) and other[0] else ()
-            raise Unfit(f"{named(place)} would stand elsewhere. {ELSE}")  # type: ignore[arg-type]
+            differing = (a for a, b in zip(kept, now, strict=False) if a != b)
+            path, _, _ = next(differing, max(kept, now, key=len)[-1])
+            raise Unfit(f"{named(path)} would stand elsewhere. {ELSE}")
 
 
 def _siblings(places: dict[Path, Place], place: Place) -> list[Place]:

@@ -52,9 +52,9 @@ def places(text: str) -> list[Place]:
         mark = error.problem_mark or error.context_mark
         why = (error.problem or error.context or "not YAML").strip()
         raise NotParsed(mark.line + 1 if mark else 1, why) from None
+    except NotParsed:
+        raise
     except (YAMLError, ValueError, RecursionError) as error:
-        if isinstance(error, NotParsed):
-            raise
         raise NotParsed(1, str(error).splitlines()[0]) from None
     if root is None or (root.form == "scalar" and not root.text and root.plain):
         return []
@@ -105,7 +105,6 @@ class _Building:
         form = "list" if name == "SequenceStartEvent" else "map"
         node = _Node(form, start, stop, line, tag=tag, flow=bool(event.flow_style))
         node.anchor = event.anchor
-        node.start = start
         for inner in self._events:
             if type(inner).__name__ in ("SequenceEndEvent", "MappingEndEvent"):
                 node.stop = int(inner.end_mark.index)
