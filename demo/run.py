@@ -11,9 +11,11 @@ import shutil
 import signal
 import sys
 import time
+from collections.abc import Callable
 from datetime import timedelta
 from pathlib import Path
 
+from demo.keeping import Keeper, Part
 from demo.servers.postgres import Postgres
 from demo.servers.processes import Server, answers, kept_port
 from demo.systems import SYSTEMS, DemoSystem
@@ -36,7 +38,16 @@ class Everything:
     """All servers and processes of the demo, stopped in reverse order."""
 
     def __init__(self) -> None:
-        self.running: list[Postgres | DemoSystem | Server] = []
+        self.running: list[DemoSystem | Keeper] = []
+
+    def keep(self, name: str, start: Callable[[], Part]) -> None:
+        """Start a part of the application, and see that it stays."""
+        self.running.append(Keeper(name, start))
+
+    def look(self) -> None:
+        for one in self.running:
+            if isinstance(one, Keeper):
+                one.look()
 
     def stop(self) -> None:
         for one in reversed(self.running):
@@ -47,8 +58,18 @@ class Everything:
 def _database(everything: Everything) -> None:
     if os.environ.get("KEEPSORT_DATABASE_URL"):
         return
-    postgres = Postgres(STATE / "postgres")
-    everything.running.append(postgres)
+    folder = STATE / "postgres"
+    if (folder / "password").exists() and not (folder / "admin-password").exists():
+        print("This state folder is of an older Keep Sort. Run: make demo-reset")
+        sys.exit(1)
+    made: list[Postgres] = []
+
+    def start() -> Postgres:
+        made[:] = [Postgres(folder)]
+        return made[0]
+
+    everything.keep("PostgreSQL", start)
+    postgres = made[0]
     postgres.create_database("keepsort")
     url = STATE / "database-url"
     url.touch(mode=0o600)
@@ -67,18 +88,20 @@ def _django() -> None:
     migrate_if_needed()
 
 
-def _accounts() -> str:
+def _accounts() -> dict[str, str]:
+    """Make the people of the demo; return their passwords by their names."""
     from keepsort.server.accounts.models import User
 
-    password = _secret("demo-password")
+    passwords = {}
     for username, first, last, role in ACCOUNTS:
+        password = passwords[username] = _secret(f"password-of-{username}")
         user, new = User.objects.get_or_create(
             username=username, defaults={"first_name": first, "last_name": last, "role": role}
         )
         if new:
             user.set_password(password)
             user.save()
-    return password
+    return passwords
 
 
 def _systems(everything: Everything) -> None:
@@ -135,21 +158,28 @@ def _application(everything: Everything) -> int:
         "PYTHONPATH": f"{ROOT / 'src'}{os.pathsep}{ROOT}",
     }
     port = kept_port(STATE, "web")
-    worker = Server(
-        [sys.executable, str(ROOT / "manage.py"), "procrastinate", "worker", "--concurrency", "2"],
-        STATE / "worker.log", environment, cwd=STATE,
-    )  # fmt: skip
-    everything.running.append(worker)
-    web = Server(
-        [
-            sys.executable, "-m", "uvicorn", "keepsort.server.asgi:application", "--host",
-            "127.0.0.1", "--port", str(port), "--log-level", "warning",
-            "--timeout-graceful-shutdown", "1",
-        ],
-        STATE / "web.log", environment, cwd=STATE,
-    )  # fmt: skip
-    everything.running.append(web)
-    web.wait_for(lambda: answers(port), "the application")
+
+    def worker() -> Server:
+        command = ["worker", "--concurrency", "4", "--delete-jobs", "always"]
+        return Server(
+            [sys.executable, str(ROOT / "manage.py"), "procrastinate", *command],
+            STATE / "worker.log", environment, cwd=STATE,
+        )  # fmt: skip
+
+    def web() -> Server:
+        server = Server(
+            [
+                sys.executable, "-m", "uvicorn", "keepsort.server.asgi:application", "--host",
+                "127.0.0.1", "--port", str(port), "--log-level", "warning",
+                "--timeout-graceful-shutdown", "1", "--no-proxy-headers",
+            ],
+            STATE / "web.log", environment, cwd=STATE,
+        )  # fmt: skip
+        server.wait_for(lambda: answers(port), "the application")
+        return server
+
+    everything.keep("The worker", worker)
+    everything.keep("The application", web)
     return port
 
 
@@ -171,17 +201,17 @@ def main() -> None:
         _django()
         if not bare:
             _systems(everything)
-        password = _accounts()
+        passwords = _accounts()
         port = _application(everything)
         print(
             f"\nKeep Sort runs at http://127.0.0.1:{port}/  (ready in {time.monotonic() - began:.0f} s)"
         )
-        print(f"Sign in as {ACCOUNTS[0][0]} with the password {password}")
+        for username, _, _, role in ACCOUNTS:
+            print(f"Sign in as {username} ({role}) with the password {passwords[username]}")
         print("Ctrl-C stops everything.", flush=True)
-        while all(s.process.poll() is None for s in everything.running if isinstance(s, Server)):
+        while True:
             time.sleep(0.5)
-        print("A part of the application ended by itself; see the logs in the state folder.")
-        sys.exit(1)
+            everything.look()
     except KeyboardInterrupt:
         print("\nStopping.")
     finally:

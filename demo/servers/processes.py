@@ -79,6 +79,10 @@ class Server:
                 raise RuntimeError(f"{what} did not start; its log ends with:\n{tail}")
             time.sleep(0.05)
 
+    def ended(self) -> bool:
+        """Tell whether the process has ended."""
+        return self.process.poll() is not None
+
     def stop(self, seconds: float = 15) -> None:
         """Stop the server, with force if it does not listen."""
         if self.process.poll() is None:

@@ -1,10 +1,11 @@
 """What must hold for any two trees."""
 
+import msgspec
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keepsort.core.compare import compare
-from keepsort.core.model import is_beneath
+from keepsort.core.model import ConfigObject, is_beneath
 from keepsort.core.plan import AttributePick, LeftOut, Pick, plan_restore, plan_undo, rehearse
 from keepsort.core.snapshot import MemoryStore
 from tests.core.test_compare import told
@@ -155,3 +156,20 @@ def test_a_branch_without_some_is_all_the_others_picked_one_by_one(
     whole = plan_restore(comparison, [Pick(branch, "branch", without=without)])
     single = plan_restore(comparison, [Pick(path) for path in kept])
     assert whole.steps == single.steps
+
+
+def test_what_comes_to_list_its_children_lists_those_it_has() -> None:
+    store = MemoryStore()
+    root, child = ConfigObject(name="", kind="group"), ConfigObject(name="a", kind="keeper")
+    listing = ConfigObject(name="t", kind="group", attributes={"order": ["b", "a"]})
+    top = {(): msgspec.structs.replace(root, attributes={"order": ["t"]})}
+    inside = {("t", "a"): child, ("t", "b"): msgspec.structs.replace(child, name="b")}
+    backup = {**top, ("t",): listing, **inside}
+    live = {**top, ("t",): ConfigObject(name="t", kind="keeper"), **inside}
+    left, right = snapshot(backup, store), snapshot(live, store)
+    plan = plan_restore(compare(left, right), EVERYTHING)
+    predicted = rehearse(right, plan.steps)
+    assert content(as_tree(predicted)) == content(backup)
+    assert content(
+        as_tree(rehearse(predicted, plan_undo(plan.steps, right, predicted)))
+    ) == content(live)

@@ -223,7 +223,7 @@ def test_memberships_are_offered_not_forced() -> None:
     plan = plan_restore(comparison, [Pick(("a",))])
     assert brief(plan) == [("create", ("a",))]
     offered = offers(comparison, plan)
-    part = element_name(SCHEMA.spec("group", "member"), "/a", "left")
+    part = element_name(SCHEMA.spec("group", "member"), "/a", "left", ())
     assert [(o.path, o.attribute, o.part) for o in offered] == [(("g",), "member", part)]
     taken = Pick(("g",), "attributes", (AttributePick("member", add=("/a",)),))
     assert not offers(comparison, plan_restore(comparison, [Pick(("a",)), taken]))
@@ -278,13 +278,15 @@ def test_a_part_that_is_not_there_stops_the_plan() -> None:
         AttributePick("notes", parts=("0" * 16,)),
         AttributePick("phone", add=("3",)),
         AttributePick("phone", remove=("1",)),
-        AttributePick("phone", parts=(element_name(SCHEMA.spec("keeper", "phone"), "1", "right"),)),
+        AttributePick(
+            "phone", parts=(element_name(SCHEMA.spec("keeper", "phone"), "1", "right", ()),)
+        ),
     ):
         plan = planned(left, right, Pick(("a",), "attributes", (part,)))
         assert codes(plan) == [("stop", "part-gone")], part
         assert not plan.steps
     part = AttributePick(
-        "phone", parts=(element_name(SCHEMA.spec("keeper", "phone"), "1", "left"),)
+        "phone", parts=(element_name(SCHEMA.spec("keeper", "phone"), "1", "left", ()),)
     )
     plan = planned(left, right, Pick(("a",), "attributes", (part,)))
     assert sorted(plan.steps[0].after["phone"]) == ["1", "2", "3"]  # type: ignore[index]

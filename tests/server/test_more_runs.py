@@ -7,7 +7,6 @@ import pytest
 
 from demo.servers.exhibits import ExhibitController
 from keepsort.core.plan import Pick
-from keepsort.server import tasks
 from keepsort.server.problems import Problem
 from keepsort.server.restores import engine
 from keepsort.server.restores.models import Run
@@ -17,6 +16,7 @@ from keepsort.server.snapshots.services import take
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import add_system, opened
 from tests.connectors.test_exhibits import TOKEN, ExhibitSubject
+from tests.server.test_runs import taken_up
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -48,7 +48,7 @@ def test_automation_is_put_back_even_after_a_crash(
         Run.objects.filter(pk=run.pk).update(state=Run.State.RUNNING, standing=standing)
         connector.begin(standing)  # type: ignore[attr-defined]
     assert controller.behave()["automation"] == "suspended"
-    tasks.resume_interrupted(0)
+    taken_up()
     run.refresh_from_db()
     assert run.outcome == "verified"
     assert run.standing is None
@@ -61,17 +61,17 @@ def test_what_could_not_be_put_back_is_put_back_later(
 ) -> None:
     backup = take(galleries, Record.Kind.BACKUP)
     controller.change("Evening", level=1)
-    run = engine.start(preview(backup, [Pick(("Lights", "Evening"))]), [], None)
+    run = engine.start(preview(backup, [Pick(("Lights", "Evening"))]), [], None, wait_minutes=0)
     with opened(galleries) as connector:
         standing = connector.standing([])  # type: ignore[attr-defined]
         connector.begin(standing)  # type: ignore[attr-defined]
     Run.objects.filter(pk=run.pk).update(standing=standing)
     controller.stop()
     done = engine.carry_out(run.pk)
-    assert done.outcome == "failed"
+    assert done.outcome == "failed", done.message
     assert done.standing is not None
     controller.__init__(controller.folder, TOKEN, options=("--faults",))  # type: ignore[misc]
-    tasks.resume_interrupted(0)
+    taken_up()
     run.refresh_from_db()
     assert run.standing is None
     assert controller.behave()["automation"] == "running"

@@ -48,7 +48,7 @@ class Application:
 def database() -> Iterator[str]:
     postgres.create_database("served")
     yield "served"
-    with psycopg.connect(postgres.url("postgres"), autocommit=True) as admin:
+    with psycopg.connect(postgres.admin_url(), autocommit=True) as admin:
         admin.execute("drop database served with (force)")
 
 
@@ -97,7 +97,7 @@ def test_many_open_tabs_and_a_database_that_goes_away(
         assert stream.readline() == b"retry: 2000\n"
     assert application.ask("GET", "/api/systems") == (200, [])
 
-    with psycopg.connect(postgres.url("postgres"), autocommit=True) as admin:
+    with psycopg.connect(postgres.admin_url(), autocommit=True) as admin:
         admin.execute(f"alter database {database} allow_connections false")
         admin.execute(
             "select pg_terminate_backend(pid) from pg_stat_activity where datname = %s", [database]

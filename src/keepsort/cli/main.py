@@ -322,9 +322,13 @@ def elsewhere(
 @click.option(
     "--go-on", is_flag=True, help="After a failure, go on with what does not depend on it."
 )
+@click.option(
+    "--wait", type=click.IntRange(0, 7 * 24 * 60), default=10, metavar="MINUTES",
+    help="How long to wait for a system that does not answer.",
+)  # fmt: skip
 @_as_json
 def restore(
-    plan: str, confirm: tuple[str, ...], answers_stdin: bool, go_on: bool, as_json: bool
+    plan: str, confirm: tuple[str, ...], answers_stdin: bool, go_on: bool, wait: int, as_json: bool
 ) -> None:
     """Carry out a plan that was previewed, or go on with a run of it that was interrupted."""
     from keepsort.cli.showing import show_run
@@ -339,8 +343,8 @@ def restore(
         mode = Run.OnFailure.GO_ON if go_on else Run.OnFailure.STOP
         lines = sys.stdin.read().splitlines() if answers_stdin else []
         answers = dict(line.rsplit("=", 1) for line in lines if "=" in line)
-        run = engine.start(record, list(confirm), None, mode, answers)
-    show_run(Output(as_json), engine.carry_out(run.pk))
+        run = engine.start(record, list(confirm), None, mode, answers, wait)
+    show_run(Output(as_json), engine.carry_through(run.pk))
 
 
 @app.command()
@@ -352,7 +356,27 @@ def resume(run: str, as_json: bool) -> None:
     from keepsort.server.restores import engine
     from keepsort.server.restores.services import find_run
 
-    show_run(Output(as_json), engine.carry_out(find_run(run).pk))
+    show_run(Output(as_json), engine.carry_through(find_run(run).pk))
+
+
+@app.command()
+@click.argument("run")
+@_as_json
+def cancel(run: str, as_json: bool) -> None:
+    """End a run before its next step; what was begun is looked at first."""
+    from keepsort.cli.showing import show_run
+    from keepsort.server.restores import engine
+    from keepsort.server.restores.models import Run
+    from keepsort.server.restores.services import find_run
+
+    found = engine.cancel(find_run(run))
+    if engine.is_interrupted(found):
+        found = engine.carry_out(found.pk)
+    if found.state == Run.State.FINISHED:
+        show_run(Output(as_json), find_run(run))
+    else:
+        told = {"run": found.pk, "state": found.state, "waits": found.waits}
+        Output(as_json).one(told, f"run {found.pk} ends before its next step. {found.waits}")
 
 
 @app.command()

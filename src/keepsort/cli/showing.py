@@ -39,7 +39,7 @@ def _tree(tree: Snapshot, node: Node, depth: int) -> dict[str, Any]:
         "kind": obj.kind,
         "identity": obj.identity,
         "attributes": _shown(tree, obj.kind, obj.attributes),
-        "facts": obj.facts,
+        "facts": _shown(tree, obj.kind, obj.facts),
     }
     if obj.unreadable is not None:
         found["unreadable"] = obj.unreadable
@@ -85,7 +85,8 @@ def _difference(found: Comparison, difference: Difference) -> dict[str, Any]:
     if left is not None and right is not None and names:
         for item in compare_attributes(schema, difference.kind, left.attributes, right.attributes):
             if item.name in names:
-                details.append(_attribute(schema.spec(difference.kind, item.name), item))
+                spec = schema.spec(difference.kind, item.name)
+                details.append(_attribute(spec, item, difference.path))
         if "kind" in names:
             details.append(
                 {"name": "kind", "state": "changed", "backup": left.kind, "live": right.kind}
@@ -117,7 +118,7 @@ def _suggested(found: Comparison, difference: Difference) -> Suggestion | None:
     return found.suggestion(difference.path, live=difference.state == "extra")
 
 
-def _attribute(spec: AttributeSpec, item: AttributeDifference) -> dict[str, Any]:
+def _attribute(spec: AttributeSpec, item: AttributeDifference, place: Path) -> dict[str, Any]:
     found: dict[str, Any] = {"name": item.name, "state": item.state}
     if spec.secret:
         return found
@@ -125,7 +126,7 @@ def _attribute(spec: AttributeSpec, item: AttributeDifference) -> dict[str, Any]
     if item.only_left or item.only_right:
         found |= {"only_backup": item.only_left, "only_live": item.only_right}
         found["elements"] = [
-            {"part": element_name(spec, value, side), "value": value, "only_in": where}
+            {"part": element_name(spec, value, side, place), "value": value, "only_in": where}
             for side, where, values in (
                 ("left", "backup", item.only_left), ("right", "live", item.only_right)
             )

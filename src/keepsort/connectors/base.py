@@ -149,6 +149,18 @@ class Grouping(Protocol):
 
 
 @runtime_checkable
+class Foreseeing(Protocol):
+    """A connector that can read what several steps begin with in less time than one by one.
+
+    What it has read is only what it goes by; the server must refuse a write to an object that has
+    changed since, or it must be read again.
+    """
+
+    def foresee(self, steps: Sequence[Step]) -> None:
+        """Read ahead for steps that are applied next, each of them once."""
+
+
+@runtime_checkable
 class Incremental(Protocol):
     """A connector whose system can tell what changed since an earlier look."""
 

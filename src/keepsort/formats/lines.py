@@ -3,18 +3,17 @@
 import re
 from collections import Counter, defaultdict
 from dataclasses import dataclass, field, replace
+from typing import NamedTuple
 
 from keepsort.core.model import Path
 from keepsort.formats.places import Line, NotParsed, Place, Span, line_number, lines_of, numbered
 
 _SECTION = re.compile(r"[ \t]*\[(?P<name>[^\]\n]+)\][ \t]*(?:[;#].*)?")
-_PAIR = re.compile(r"(?P<key>[^=:\s][^=:]*?)[ \t]*(?P<sign>[=:])[ \t]*(?P<value>.*?)[ \t]*")
+_SIGN = re.compile(r"[=:]")
 _LONE = re.compile(r"(?P<key>[\w.\-/@*]+)[ \t]*")
 #: A line that reads as a key of its own, though it is indented like one that goes on.
 _LIKE_A_KEY = re.compile(r"[\w.\- ]+ = \S.*")
-_WORDS = re.compile(
-    r"[ \t]*(?P<key>[A-Za-z_][\w.\-]*)(?:[ \t]*=[ \t]*|[ \t]+|$)(?P<value>.*?)[ \t]*"
-)
+_WORDS = re.compile(r"[ \t]*(?P<key>[A-Za-z_][\w.\-]*)(?:[ \t]*=[ \t]*|[ \t]+|$)(?P<value>.*)")
 _COMMENTS = ("#", ";", "!")
 _BLOCKS = ("match", "host")
 _BLOCK_LINE = re.compile(
@@ -127,20 +126,20 @@ def ini(text: str) -> list[Place]:
             found.reach(section, stop)
             section, last = section[:-1], None
             continue
-        pair = _PAIR.fullmatch(line, own)
+        pair = _pair(line, own)
         lone = None if pair or not section else _LONE.fullmatch(line, own)
         if pair is None and lone is None:
             raise NotParsed(line_number(text, start), "neither a section, nor a key with a value")
-        if pair and pair["value"] == "{":
-            section, last = found.open(section, pair["key"], start, stop), None
+        if pair and pair.value == "{":
+            section, last = found.open(section, pair.key, start, stop), None
             found.braces.add(section)
             open_braces.append(start)
             found.reach(section, stop)
             continue
         if pair:
-            held = Span(start + pair.start("value"), start + pair.end("value"))
-            last = _Written(Span(start, stop), held, pair["value"])
-            found.add((*section, pair["key"]), last)
+            held = Span(start + pair.at, start + pair.at + len(pair.value))
+            last = _Written(Span(start, stop), held, pair.value)
+            found.add((*section, pair.key), last)
         elif lone:
             end = start + lone.end("key")
             last = _Written(Span(start, stop), Span(end, end), None)
@@ -150,6 +149,25 @@ def ini(text: str) -> list[Place]:
     if open_braces:
         raise NotParsed(line_number(text, open_braces[-1]), "a brace is never closed")
     return found.places(listed=False)
+
+
+class _Pair(NamedTuple):
+    """A key and its value, and where on the line that begins."""
+
+    key: str
+    value: str
+    at: int
+
+
+def _pair(line: str, own: int) -> _Pair | None:
+    """Divide a line at its first sign; a pattern that did this could be made to take very long."""
+    sign = _SIGN.search(line, own)
+    if sign is None or sign.start() == own or line[own].isspace():
+        return None
+    rest = line[sign.end() :]
+    value = rest.strip(" \t")
+    at = sign.end() + len(rest) - len(rest.lstrip(" \t"))
+    return _Pair(line[own : sign.start()].rstrip(" \t"), value, at)
 
 
 def settings(text: str) -> list[Place]:
@@ -191,7 +209,7 @@ def _words(text: str, start: int, line: str) -> re.Match[str] | None:
     bare = line.strip()
     if not bare or bare.startswith(_COMMENTS):
         return None
-    words = _WORDS.fullmatch(line)
+    words = _WORDS.fullmatch(line.rstrip(" \t"))
     if words is None or bare.endswith(("{", "}", "\\", ";")) or bare.startswith("["):
         raise NotParsed(line_number(text, start), "not a key with a value")
     return words

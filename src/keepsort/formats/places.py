@@ -17,7 +17,7 @@ class NotParsed(ValueError):
 
     def __init__(self, line: int, why: str) -> None:
         super().__init__(f"line {line}: {why}")
-        self.line = line
+        self.line, self.why = line, why
 
 
 @dataclass(frozen=True)

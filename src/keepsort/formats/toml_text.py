@@ -12,7 +12,8 @@ from keepsort.formats.numbers import exact_decimal
 from keepsort.formats.places import NotParsed, Place, Span, line_number, line_stop
 
 _HEADER = re.compile(
-    r"[ \t]*(\[\[?)[ \t]*(?P<name>[^\n#]+?)[ \t]*\]\]?[ \t]*(?:#[^\n]*)?(?=\r?\n|$)"
+    r"[ \t]*(\[\[?)[ \t]*(?P<name>[^\s\]#\n](?:[^\n#\]]|\](?!\]?[ \t]*(?:\r?\n|#|$)))*)\]\]?"
+    r"[ \t]*(?:#[^\n]*)?(?=\r?\n|$)"
 )
 _KEY = re.compile(
     r"""[ \t]*(?P<key>(?:[A-Za-z0-9_-]+|"(?:[^"\\\n]|\\.)*"|'[^'\n]*')
@@ -29,7 +30,7 @@ def places(text: str) -> list[Place]:
     """Read tables and keys; tables of an array are told by their number. Raises `NotParsed`."""
     try:
         tomllib.loads(text.replace("\r\n", "\n"), parse_float=_decimal)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
+    except (ValueError, RecursionError) as error:
         line = _LINE.search(str(error))
         raise NotParsed(int(line[1]) if line else 1, str(error).split(" (at")[0]) from None
     found: list[Place] = []
@@ -40,7 +41,7 @@ def places(text: str) -> list[Place]:
     while at < len(text):
         header, key = _HEADER.match(text, at), _KEY.match(text, at)
         if header and not key:
-            name = header["name"]
+            name = header["name"].rstrip(" \t")
             family = name if header[1] == "[[" else ""
             if family:
                 counts[name] += 1
@@ -92,9 +93,9 @@ def _value_end(text: str, at: int) -> int:
 
 
 def _see_all(text: str, found: list[Place]) -> None:
-    paths = [place.path for place in found]
-    if len(set(paths)) < len(paths):
-        again = next(p for p in found if paths.count(p.path) > 1)
+    many = Counter(place.path for place in found)
+    if len(many) < len(found):
+        again = next(p for p in found if many[p.path] > 1)
         raise NotParsed(line_number(text, again.whole.start), f"{again.path[-1]} comes again")
 
 

@@ -3,22 +3,10 @@
 from collections.abc import Mapping
 from typing import Any
 
-import msgspec
 from rest_framework.exceptions import ParseError
 from rest_framework.parsers import JSONParser
 
-
-def read_json(data: bytes | str) -> Any:
-    """Read JSON (RFC 8259). Raises ValueError with what is wrong.
-
-    Half a surrogate pair is no character, and what is nested without end is refused.
-    """
-    try:
-        return msgspec.json.decode(data)
-    except RecursionError:
-        raise ValueError("it is nested too deep") from None
-    except (msgspec.MsgspecError, UnicodeError) as error:
-        raise ValueError(str(error)) from None
+from keepsort.server import reading
 
 
 class StrictJSON(JSONParser):
@@ -32,6 +20,6 @@ class StrictJSON(JSONParser):
     ) -> Any:
         """Return what a body holds. Raises `ParseError`."""
         try:
-            return read_json(stream.read())
+            return reading.json(stream.read())
         except ValueError as error:
             raise ParseError(f"The body is no JSON: {error}.") from None

@@ -18,17 +18,17 @@ def as_response(error: Exception, context: dict[str, Any]) -> HttpResponse | Non
     """Turn an error into a response of one shape: ``{"error", "way_out"}``."""
     match error:
         case Problem():
-            return _response(error.args[0], error.way_out, error.status)
+            return refused(error.args[0], error.way_out, error.status)
         case ConnectorError():
             status = 502 if isinstance(error, Unreachable | SignInRefused) else 409
-            return _response(error.args[0], error.way_out, status)
+            return refused(error.args[0], error.way_out, status)
         case ChunkMissing():
             text = f"A part of this backup is not in the store ({error.args[0]})."
-            return _response(text, "Verify the backup; open another one.", 500)
+            return refused(text, "Verify the backup; open another one.", 500)
         case Http404():
-            return _response("There is no such thing.", "It may have been removed.", 404)
+            return refused("There is no such thing.", "It may have been removed.", 404)
         case PermissionDenied():
-            return _response("Your role does not allow this.", "Ask an administrator.", 403)
+            return refused("Your role does not allow this.", "Ask an administrator.", 403)
     response = exception_handler(error, context)
     if response is not None and isinstance(error, APIException):
         response.data = {"error": _flat(error.detail), "way_out": ""}
@@ -39,12 +39,13 @@ def unforeseen(request: HttpRequest) -> JsonResponse:
     """Answer where no view did, because something broke that it did not reckon with."""
     if isinstance(sys.exc_info()[1], OperationalError):
         text = "The database that Keep Sort keeps its records in does not answer."
-        return _response(text, "Start PostgreSQL, or wait until it is up, then try again.", 503)
+        return refused(text, "Start PostgreSQL, or wait until it is up, then try again.", 503)
     text = "Something went wrong inside Keep Sort."
-    return _response(text, "Its log tells what. What was shown before still holds.", 500)
+    return refused(text, "Its log tells what. What was shown before still holds.", 500)
 
 
-def _response(message: str, way_out: str, status: int) -> JsonResponse:
+def refused(message: str, way_out: str, status: int) -> JsonResponse:
+    """Return the response that says what cannot be, and the way out."""
     return JsonResponse({"error": message, "way_out": way_out}, status=status)
 
 

@@ -7,6 +7,10 @@ KEEPSORT_KEY: the key (32 bytes, base64) for everything encrypted at rest; where
     in the state folder is made at first start.
 KEEPSORT_HOSTS: host names the server answers to, with commas between; loopback by default.
 KEEPSORT_HTTPS: ``yes`` behind TLS: cookies are sent over it only.
+KEEPSORT_PROXIES: how many proxies of your own stand before the server; that many addresses at the
+    end of ``X-Forwarded-For`` are believed, and none by default.
+KEEPSORT_LOCAL_FILES: ``yes`` to let systems be files of this machine (``file:///``).
+KEEPSORT_LEASE_SECONDS, KEEPSORT_LOG_LEVEL: see below.
 """
 
 import os
@@ -14,6 +18,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import unquote, urlsplit
 
+from keepsort.server import logs
 from keepsort.server.keys import django_secret, load_key
 
 STATE = Path(os.environ.get("KEEPSORT_STATE", Path.cwd() / ".state"))
@@ -21,6 +26,8 @@ KEY = load_key(STATE)
 SECRET_KEY = django_secret(KEY)
 DEBUG = False
 HTTPS = os.environ.get("KEEPSORT_HTTPS") == "yes"
+PROXIES = int(os.environ.get("KEEPSORT_PROXIES", "0"))
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if HTTPS and PROXIES else None
 ALLOWED_HOSTS = os.environ.get("KEEPSORT_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
 
 INSTALLED_APPS = [
@@ -41,7 +48,9 @@ INSTALLED_APPS = [
     "keepsort.server.restores",
 ]
 MIDDLEWARE = [
+    "keepsort.server.requests.numbered",
     "django.middleware.security.SecurityMiddleware",
+    "keepsort.server.requests.guarded",
     "csp.middleware.CSPMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -86,7 +95,11 @@ def _database_url() -> str:
     return url or (left.read_text().strip() if left.is_file() else "postgresql:///keepsort")
 
 
-DATABASES = {"default": database(_database_url(), pooled=bool(os.environ.get("KEEPSORT_POOLED")))}
+#: Whether threads share connections, as those of the web server do.
+POOLED = bool(os.environ.get("KEEPSORT_POOLED"))
+DATABASES = {"default": database(_database_url(), pooled=POOLED)}
+#: No look at a live system takes longer; somebody waits for those of the web server.
+LONGEST_LOOK_SECONDS = 600 if POOLED else 6 * 3600
 AUTH_USER_MODEL = "accounts.User"
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
@@ -102,6 +115,8 @@ SESSION_COOKIE_SECURE = HTTPS
 SESSION_COOKIE_AGE = 12 * 3600
 CSRF_COOKIE_SAMESITE = "Lax"
 CSRF_COOKIE_SECURE = HTTPS
+CSRF_FAILURE_VIEW = "keepsort.server.requests.csrf_failed"
+SECURE_HSTS_SECONDS = 31_536_000 if HTTPS else 0
 X_FRAME_OPTIONS = "DENY"
 SECURE_REFERRER_POLICY = "same-origin"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 4 << 20
@@ -128,7 +143,7 @@ REST_FRAMEWORK = {
     "DEFAULT_PARSER_CLASSES": ["keepsort.server.bodies.StrictJSON"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "keepsort.server.responses.as_response",
-    "DEFAULT_THROTTLE_RATES": {"sign-in": "20/min"},
+    "NUM_PROXIES": PROXIES,
     "UNAUTHENTICATED_USER": "django.contrib.auth.models.AnonymousUser",
 }
 SPECTACULAR_SETTINGS = {
@@ -146,6 +161,10 @@ SPECTACULAR_SETTINGS = {
         "AttributeState": "keepsort.server.api.shapes.ATTRIBUTE_STATES",
         "MomentState": "keepsort.server.api.shapes.MOMENT_STATES",
     },
+    "POSTPROCESSING_HOOKS": [
+        "drf_spectacular.hooks.postprocess_schema_enums",
+        "keepsort.server.api.refusals.add_refusals",
+    ],
     "COMPONENT_SPLIT_REQUEST": True,
     "COMPONENT_NO_READ_ONLY_REQUIRED": True,
 }
@@ -153,9 +172,6 @@ SPECTACULAR_SETTINGS = {
 #: The built screens; `make` puts them there.
 WEB_ROOT = Path(os.environ.get("KEEPSORT_WEB", Path(__file__).parents[3] / "web" / "dist"))
 
-LOGGING = {
-    "version": 1,
-    "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
-    "root": {"handlers": ["console"], "level": "WARNING"},
-}
+#: For so long a run, a backup or a look may be silent before it is taken from its worker.
+LEASE_SECONDS = int(os.environ.get("KEEPSORT_LEASE_SECONDS", "600"))
+LOGGING = logs.settings(os.environ.get("KEEPSORT_LOG_LEVEL", "INFO").upper())

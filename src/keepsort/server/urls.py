@@ -4,12 +4,14 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularJSONAPIView
 
 from keepsort.server.accounts.api import Session
-from keepsort.server.api import history, setup, sorting, views
+from keepsort.server.api import health, history, setup, sorting, views
 from keepsort.server.events.stream import events
+from keepsort.server.requests import no_such_address
 from keepsort.server.web.views import page
 
 urlpatterns = [
     path("api/session", Session.as_view()),
+    path("api/health", health.Health.as_view()),
     path("api/systems", views.Systems.as_view()),
     path("api/systems/<int:number>/work", views.SystemWork.as_view()),
     path("api/systems/<int:number>/backups", views.SystemRecords.as_view()),
@@ -39,6 +41,7 @@ urlpatterns = [
     path("api/runs/<int:number>/undo", views.UndoRun.as_view()),
     path("api/events", events),
     path("api/schema", SpectacularJSONAPIView.as_view()),
+    re_path(r"^api/", no_such_address),
     re_path(r"^(?!api/)(?P<name>.*)$", page),
 ]
 handler500 = "keepsort.server.responses.unforeseen"

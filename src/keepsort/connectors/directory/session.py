@@ -119,3 +119,8 @@ def plain_errors(endpoint: Endpoint) -> Iterator[None]:
         yield
     except ldap.LDAPError as error:
         raise _translated(error, endpoint) from error
+    except (UnicodeError, ValueError, LookupError, AttributeError):
+        raise Unreachable(
+            f"{endpoint.address} answers, but not as a directory does.",
+            "Check the address and the port; another server may have taken its place.",
+        ) from None

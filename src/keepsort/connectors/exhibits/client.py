@@ -4,11 +4,13 @@ import ssl
 import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
-from typing import Any
+from typing import Any, TypeVar
+from urllib.parse import quote
 
 import httpx
 import msgspec
 
+from keepsort.connectors.answers import Answer, asked
 from keepsort.connectors.base import Endpoint
 from keepsort.connectors.certificates import untrusted
 from keepsort.connectors.errors import (
@@ -24,6 +26,11 @@ from keepsort.connectors.errors import (
 _SECONDS = 30.0
 _ATTEMPTS = 3
 _RESTARTS_WITHIN = 180.0
+_KIND = "an exhibit controller"
+_MOST_ITEMS = 200_000
+_MOST_PAUSES = 30
+_LONGEST_RENEWAL = 86_400
+Shape = TypeVar("Shape")
 _GONE, _CHANGED, _LOCKED, _MANY, _FULL = 404, 412, 423, 429, 507
 
 
@@ -52,6 +59,15 @@ class SystemState(msgspec.Struct):
     automation: str
     restart_needed: bool
     items: int
+
+
+class _Page(msgspec.Struct):
+    items: list[Item]
+    more: bool
+
+
+class _Said(msgspec.Struct):
+    error: str
 
 
 class Client:
@@ -99,17 +115,15 @@ class Client:
 
     def system(self) -> SystemState:
         """Return what the controller says of itself."""
-        return msgspec.convert(self._call("GET", "/v1/system"), SystemState)
+        return self._call("GET", "/v1/system", shape=SystemState)
 
     def schema(self) -> dict[str, dict[str, dict[str, Any]]]:
         """Return what the controller knows of each kind of item, field by field."""
-        found: dict[str, dict[str, dict[str, Any]]] = self._call("GET", "/v1/schema")
-        return found
+        return self._call("GET", "/v1/schema", shape=dict[str, dict[str, dict[str, Any]]])
 
     def report(self) -> dict[str, list[dict[str, str]]]:
         """Return what the controller finds unsound, as errors and warnings."""
-        found: dict[str, list[dict[str, str]]] = self._call("GET", "/v1/validation")
-        return found
+        return self._call("GET", "/v1/validation", shape=dict[str, list[dict[str, str]]])
 
     def items(self) -> list[Item]:
         """Return all items, page by page."""
@@ -117,26 +131,28 @@ class Client:
         more = True
         while more:
             after = found[-1].id if found else ""
-            page = self._call("GET", f"/v1/items?after={after}")
-            found += msgspec.convert(page["items"], list[Item])
-            more = bool(page["more"])
+            page = self._call("GET", f"/v1/items?after={quote(after, safe='')}", shape=_Page)
+            found += page.items
+            more = page.more and bool(page.items)
+            if len(found) > _MOST_ITEMS:
+                raise LimitReached(f"{self._where} has more than {_MOST_ITEMS} items.")
         return found
 
     def item(self, id: str) -> Item:
         """Return one item. Raises `NoSuchItem`."""
-        return msgspec.convert(self._call("GET", f"/v1/items/{id}"), Item)
+        return self._call("GET", _place(id), shape=Item)
 
     def create(self, data: dict[str, Any]) -> Item:
         """Add an item; the controller gives it an id."""
-        return msgspec.convert(self._call("POST", "/v1/items", data), Item)
+        return self._call("POST", "/v1/items", data, shape=Item)
 
     def update(self, id: str, data: dict[str, Any], etag: str) -> Item:
         """Replace an item that is still of one version. Raises `Conflict`."""
-        return msgspec.convert(self._call("PUT", f"/v1/items/{id}", data, etag), Item)
+        return self._call("PUT", _place(id), data, etag, shape=Item)
 
     def delete(self, id: str, etag: str) -> None:
         """Take away an item that is still of one version. Raises `Conflict`."""
-        self._call("DELETE", f"/v1/items/{id}", etag=etag)
+        self._call("DELETE", _place(id), etag=etag)
 
     def set_automation(self, state: str) -> None:
         """Let automation run, or suspend it."""
@@ -158,31 +174,46 @@ class Client:
                 return time.monotonic() - began
 
     def _call(
-        self, method: str, path: str, body: dict[str, Any] | None = None, etag: str = ""
-    ) -> Any:
+        self,
+        method: str,
+        path: str,
+        body: dict[str, Any] | None = None,
+        etag: str = "",
+        shape: type[Shape] = object,  # type: ignore[assignment]
+    ) -> Shape:
         attempts = _ATTEMPTS if method == "GET" else 1
-        for attempt in range(attempts):
+        tries = 0
+        for _ in range(_MOST_PAUSES):
             self._wait_for_budget()
             headers = {"If-Match": etag} if etag else {}
             try:
-                answer = self._http.request(method, path, json=body, headers=headers)
+                answer = asked(self._http, self._where, method, path, json=body, headers=headers)
             except httpx.HTTPError as error:
                 raise self._unreachable(error) from None
             self._note_budget(answer)
-            if answer.status_code == _MANY:
+            if answer.status == _MANY:
                 self.left = 0
-                return self._call(method, path, body, etag)
-            if answer.is_success:
-                return answer.json()
-            if not answer.is_server_error or answer.status_code == _FULL or attempt + 1 == attempts:
-                break
-        raise self._error(answer)
+                continue
+            if httpx.codes.is_success(answer.status):
+                return answer.decoded(shape, _KIND)
+            tries += 1
+            failed = httpx.codes.is_server_error(answer.status) and answer.status != _FULL
+            if not failed or tries == attempts:
+                raise self._error(answer)
+        raise LimitReached(f"{self._where} has no calls left, however long one waits.")
 
-    def _note_budget(self, answer: httpx.Response) -> None:
+    def _note_budget(self, answer: Answer) -> None:
         left, renew = answer.headers.get("X-Calls-Left"), answer.headers.get("X-Calls-Renew")
-        if left is not None and renew is not None:
+        if left is None or renew is None:
+            return
+        try:
             self.left = int(left)
-            self._renews_at = time.monotonic() + float(renew)
+            seconds = float(renew)
+        except ValueError:
+            raise answer.odd(_KIND) from None
+        if not 0 <= seconds <= _LONGEST_RENEWAL:
+            raise answer.odd(_KIND)
+        self._renews_at = time.monotonic() + seconds
 
     def _wait_for_budget(self) -> None:
         if self.left is None or self.left > self._reserve:
@@ -200,12 +231,12 @@ class Client:
         gone = Unreachable(f"{self._where} does not answer: {error or type(error).__name__}.")
         return untrusted(error, self._where) or gone
 
-    def _error(self, answer: httpx.Response) -> Exception:
+    def _error(self, answer: Answer) -> Exception:
         try:
-            why = str(answer.json()["error"])
-        except (ValueError, KeyError, TypeError):
-            return Unreachable(f"{self._where} answers, but not as an exhibit controller does.")
-        status = answer.status_code
+            why = answer.decoded(_Said, _KIND).error
+        except Unreachable as odd:
+            return odd
+        status = answer.status
         if status == httpx.codes.UNAUTHORIZED:
             return SignInRefused(f"{self._where}: {why}.", "Give the controller's token again.")
         if status == _GONE:
@@ -216,6 +247,10 @@ class Client:
             return NotAllowed(f"{self._where}: {why}.", "The maker alone can unlock it.")
         if status == _FULL:
             return LimitReached(f"{self._where}: {why}.", "Take something away first.")
-        if answer.is_server_error:
+        if httpx.codes.is_server_error(status):
             return Unreachable(f"{self._where}: {why}.", "Try again; see the controller's log.")
         return Refused(f"{self._where} refuses it: {why}.")
+
+
+def _place(id: str) -> str:
+    return f"/v1/items/{quote(id, safe='')}"

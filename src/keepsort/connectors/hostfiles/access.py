@@ -6,6 +6,7 @@ import os
 import pwd
 import shlex
 import stat
+import struct
 import subprocess
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -205,6 +206,11 @@ class SftpAccess:
             yield
         except (EOFError, paramiko.SSHException, ConnectionError, TimeoutError) as error:
             raise Unreachable(f"The connection to {self._where} broke: {error!r}.") from None
+        except (paramiko.SFTPError, struct.error, ValueError, LookupError, MemoryError):
+            raise Unreachable(
+                f"{self._where} answers, but not as an SFTP server does.",
+                "Check the address and the port; another server may have taken its place.",
+            ) from None
 
     def status(self, path: str) -> Status:
         with self._connected():

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 
 from keepsort.core.model import Attributes, AttributeSpec, ConfigObject, Kind, Path, Schema
 from keepsort.core.plan import Edit, Plain, Unfit
-from keepsort.formats import FORMATS, NotParsed, edited
+from keepsort.formats import FORMATS, NotParsed, opening
 
 _TEXT = AttributeSpec(shape="text", label="text")
 _FIXED = {"renamable": False}
@@ -36,7 +36,7 @@ SCHEMA = Schema(
 
 def parts(kind: str, text: str) -> Iterator[tuple[Path, ConfigObject]]:
     """Yield what a text of a format holds, parents first. Raises `NotParsed`."""
-    for place in FORMATS[kind].places(text):
+    for place in opening.places(kind, text):
         if place.section:
             yield place.path, ConfigObject(name=place.path[-1], kind="section")
         else:
@@ -61,7 +61,7 @@ class FileComposer(Plain):
         if kind not in FORMATS or "text" not in live:
             raise Unfit("The live file is not kept as a text of this format. Pick all of it.")
         backup_text = str(backup.get("text", ""))
-        text = edited(FORMATS[kind].places, str(live["text"]), backup_text, edits)
+        text = opening.edited(kind, str(live["text"]), backup_text, edits)
         return {**live, "text": text}
 
     def settled(

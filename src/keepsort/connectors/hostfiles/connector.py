@@ -38,7 +38,7 @@ from keepsort.core.model import Attributes, ConfigObject, Path, Value
 from keepsort.core.plan import Finding, Step
 from keepsort.core.plan.rehearsal import holds, is_done
 from keepsort.core.snapshot import Snapshot
-from keepsort.formats import FORMATS, NotParsed
+from keepsort.formats import FORMATS, NotParsed, opening
 
 _FILES = {"text", "binary", *FORMATS}
 _MODE = 0o7777
@@ -161,7 +161,7 @@ class HostFiles:
         try:
             return list(parts(found.kind, found.attributes["text"]))
         except NotParsed as error:
-            found.facts["does not parse"] = str(error)
+            found.facts["kept as plain text, because"] = str(error)
             return []
 
     def _object(self, path: str, status: Status) -> ConfigObject:
@@ -250,7 +250,7 @@ class HostFiles:
                     found.append(Finding("stop", "contents-not-kept", text, step.final_path))
             if step.kind in FORMATS and "text" in after:
                 try:
-                    FORMATS[step.kind].places(str(after["text"]))
+                    opening.places(step.kind, str(after["text"]))
                 except NotParsed as error:
                     text = f"As it will be, it is no {FORMATS[step.kind].label}: {error}."
                     found.append(Finding("note", "not-parsed", text, step.final_path))
@@ -422,7 +422,7 @@ class HostFiles:
             if node.entry.kind in FORMATS:
                 text = tree.object(node).attributes.get("text", "")
                 try:
-                    FORMATS[node.entry.kind].places(str(text))
+                    opening.places(node.entry.kind, str(text))
                 except NotParsed as error:
                     label = FORMATS[node.entry.kind].label
                     found.append(Problem(node.path, f"It is no {label}: {error}."))

@@ -5,11 +5,12 @@ Buffers, version 3); what is read and written here are plain bytes and numbers.
 """
 
 import ssl
-from typing import Any, TypeVar
+from typing import Annotated, Any, TypeVar
 
 import httpx
 import msgspec
 
+from keepsort.connectors.answers import asked
 from keepsort.connectors.base import Endpoint
 from keepsort.connectors.certificates import untrusted
 from keepsort.connectors.errors import (
@@ -24,9 +25,14 @@ from keepsort.connectors.errors import (
 from keepsort.connectors.keystore.requests import Operation, wire
 
 _SECONDS = 30.0
+_KIND = "an etcd v3 gateway"
 _DENIED, _EXHAUSTED, _OUT_OF_RANGE, _UNAVAILABLE, _UNAUTHENTICATED = 7, 8, 11, 14, 16
 
 Shape = TypeVar("Shape")
+
+
+#: A 64-bit number, as the JSON mapping writes it.
+Int64 = Annotated[str, msgspec.Meta(pattern=r"^-?[0-9]{1,19}\Z")]
 
 
 class KeyValue(msgspec.Struct):
@@ -34,14 +40,14 @@ class KeyValue(msgspec.Struct):
 
     key: bytes
     value: bytes = b""
-    mod_revision: str = "0"
-    lease: str = "0"
+    mod_revision: Int64 = "0"
+    lease: Int64 = "0"
 
 
 class Header(msgspec.Struct, frozen=True):
     """What every answer begins with."""
 
-    revision: str = "0"
+    revision: Int64 = "0"
     cluster_id: str = ""
 
 
@@ -51,7 +57,7 @@ class Range(msgspec.Struct):
     header: Header = Header()
     kvs: list[KeyValue] = []
     more: bool = False
-    count: str = "0"
+    count: Int64 = "0"
 
 
 class Answer(msgspec.Struct):
@@ -131,19 +137,15 @@ class Client:
 
     def call(self, method: str, body: Any, shape: type[Shape], again: bool = True) -> Shape:
         """Call one method. Raises a `ConnectorError`."""
+        content = msgspec.json.encode(body)
+        where = self._endpoint.address
         try:
-            answer = self._http.post(f"/v3/{method}", content=msgspec.json.encode(body))
+            answer = asked(self._http, where, "POST", f"/v3/{method}", content=content)
         except httpx.HTTPError as error:
             raise _unreachable(self._endpoint, error) from None
-        if answer.status_code == httpx.codes.OK:
-            return msgspec.json.decode(answer.content, type=shape)
-        try:
-            found = msgspec.json.decode(answer.content, type=_Error)
-        except msgspec.DecodeError:
-            raise Unreachable(
-                f"{self._endpoint.address} answers, but not as an etcd v3 gateway does "
-                f"(status {answer.status_code})."
-            ) from None
+        if answer.status == httpx.codes.OK:
+            return answer.decoded(shape, _KIND)
+        found = answer.decoded(_Error, _KIND)
         if found.code == _UNAUTHENTICATED and again and self._endpoint.user:
             self._sign_in()
             return self.call(method, body, shape, again=False)
@@ -174,7 +176,14 @@ class Client:
 
     def transaction(self, compare: list[Operation], success: list[Operation]) -> Transaction:
         """Carry out all operations if all comparisons hold, else none."""
-        return self.call("kv/txn", {"compare": compare, "success": success}, Transaction)
+        done = self.call("kv/txn", {"compare": compare, "success": success}, Transaction)
+        expected = len(success) if done.succeeded else 0
+        if len(done.responses) != expected or not (compare or done.succeeded):
+            raise Unreachable(
+                f"{self._endpoint.address} answers, but not as {_KIND} does: {len(done.responses)} "
+                f"answers to {expected} operations."
+            )
+        return done
 
     def permissions(self) -> list[Permission] | None:
         """Return what the user may read and write; None where nothing is forbidden."""

@@ -21,7 +21,7 @@ from keepsort.core.model import (
     unsound,
 )
 from keepsort.core.plan import ABSENT, Edit, Plain, Unfit
-from keepsort.formats import FORMATS, NotParsed, Place, edited
+from keepsort.formats import NotParsed, Place, opening
 
 _NUMBER = re.compile(rb"-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?")
 _decode = msgspec.json.Decoder().decode
@@ -29,7 +29,6 @@ _encode = msgspec.json.Encoder(order="deterministic").encode
 _FIXED: dict[bytes, Value] = {b"true": True, b"false": False}
 _LONGEST_NUMBER = 40
 _VALUE = AttributeSpec(shape="text", number=True, label="value")
-places = FORMATS["json"].places
 #: Only JSON with so many digits in a row may hold a number that is too large.
 _LARGE = re.compile(rb"\d{19}")
 
@@ -125,11 +124,11 @@ def _with_members(live: Attributes, wanted: dict[str, Any], backup: Attributes) 
     """Return a JSON object with some members as they are written in the backup."""
     text, source = stored(live).decode(), stored(backup).decode()
     try:
-        origin = {place.path: place for place in places(source)}
+        origin = {place.path: place for place in opening.places("json", source)}
     except NotParsed:
         origin = {}
     edits = list(_edits(live["value"], wanted, origin))
-    found = typed(edited(places, text, source, edits).encode())
+    found = typed(opening.edited("json", text, source, edits).encode())
     if not _means_the_same(found.get("value"), wanted):
         raise Unfit("What is picked of the value cannot be put in place alone. Pick all of it.")
     return found

@@ -14,7 +14,7 @@ import msgspec
 from keepsort.core.compare.maps import MapChange
 from keepsort.core.compare.sequences import Change
 from keepsort.core.compare.values import AttributeDifference, element_key
-from keepsort.core.model import AttributeSpec, Value
+from keepsort.core.model import AttributeSpec, Path, Value
 from keepsort.core.model.canonical import digest
 
 _encode = msgspec.msgpack.Encoder(order="deterministic").encode
@@ -39,9 +39,14 @@ def key_names(changes: Sequence[MapChange]) -> dict[int, str]:
     return {c.number: _name([c.keys, c.left, c.right, c.state]) for c in changes if c.number}
 
 
-def element_name(spec: AttributeSpec, value: Value, side: str) -> str:
-    """Name an element of a set that one side has alone (``left`` or ``right``)."""
-    return _name([side, element_key(spec, value)])
+def element_name(spec: AttributeSpec, value: Value, side: str, place: Path) -> str:
+    """Name an element of a set that one side has alone (``left`` or ``right``).
+
+    place: the path of the object; a secret is named differently in every place, so that names do
+        not tell who has the same one.
+    """
+    key = element_key(spec, value)
+    return _name([side, key, list(place)] if spec.secret else [side, key])
 
 
 def part_numbers(found: AttributeDifference) -> dict[str, int]:

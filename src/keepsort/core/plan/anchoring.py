@@ -2,7 +2,7 @@
 
 from keepsort.core.compare.anchors import element_name, part_numbers
 from keepsort.core.compare.values import AttributeDifference, compare_attributes, element_key
-from keepsort.core.model import Attributes, AttributeSpec, Schema, Value
+from keepsort.core.model import Attributes, AttributeSpec, Path, Schema, Value
 from keepsort.core.plan.picks import AttributePick
 
 GONE = (
@@ -16,10 +16,16 @@ class Gone(Exception):
 
 
 def anchored(
-    schema: Schema, kind: str, part: AttributePick, left: Attributes, right: Attributes
+    schema: Schema,
+    kind: str,
+    part: AttributePick,
+    left: Attributes,
+    right: Attributes,
+    place: Path = (),
 ) -> AttributePick:
     """Return a pick with what it names found: hunks by their numbers, elements as values.
 
+    place: the path of the object in the backup.
     Raises `Gone`.
     """
     if part.whole:
@@ -31,7 +37,7 @@ def anchored(
     found = both[0]
     hunks, add, remove = set(part.hunks), list(part.add), list(part.remove)
     numbers = part_numbers(found)
-    elements = _named(spec, found)
+    elements = _named(spec, found, place)
     for name in part.parts:
         if name in numbers:
             hunks.add(numbers[name])
@@ -50,9 +56,11 @@ def _only(attributes: Attributes, name: str) -> Attributes:
     return {name: attributes[name]} if name in attributes else {}
 
 
-def _named(spec: AttributeSpec, found: AttributeDifference) -> dict[str, tuple[str, Value]]:
-    left = {element_name(spec, v, "left"): ("left", v) for v in found.only_left}
-    right = {element_name(spec, v, "right"): ("right", v) for v in found.only_right}
+def _named(
+    spec: AttributeSpec, found: AttributeDifference, place: Path
+) -> dict[str, tuple[str, Value]]:
+    left = {element_name(spec, v, "left", place): ("left", v) for v in found.only_left}
+    right = {element_name(spec, v, "right", place): ("right", v) for v in found.only_right}
     return left | right
 
 

@@ -221,7 +221,10 @@ class Emitter:
         kind = target.node.entry.kind if changes_kind else found.kind
         order = self._schema.order_of(kind)
         if order and isinstance(after.get(order), list):
-            after = {**after, order: merged(after[order], found.attributes.get(order) or [])}
+            # of a kind that lists nothing until now, what it holds has no order yet
+            present = found.attributes.get(order)
+            names = present if isinstance(present, list) else self.writer.draft.names(path)
+            after = {**after, order: merged(after[order], names)}
         try:
             after = self._composer.settled(kind, found.attributes, after, backup)
         except Unfit as unfit:

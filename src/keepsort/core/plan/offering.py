@@ -44,6 +44,6 @@ def offers(comparison: Comparison, plan: Plan) -> list[Offer]:
                     continue
                 present = {element_key(spec, v) for v in after.get(name, []) or []}
                 if element_key(spec, element) not in present:
-                    part = element_name(spec, element, "left")
+                    part = element_name(spec, element, "left", difference.path)
                     found.append(Offer(difference.path, name, part, path))
     return found

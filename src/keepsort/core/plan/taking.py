@@ -203,7 +203,9 @@ class Taker:
         found = {}
         for name, part in parts.items():
             try:
-                found[name] = anchored(self._schema, difference.kind, part, left, right)
+                found[name] = anchored(
+                    self._schema, difference.kind, part, left, right, difference.path
+                )
             except Gone as gone:
                 self.findings.add("stop", "part-gone", difference.path, str(gone), name)
         return found

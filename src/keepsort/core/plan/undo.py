@@ -102,15 +102,17 @@ def in_sequence(groups: Sequence[tuple[Step, ...]]) -> list[Step]:
 
 def _in_order_of(draft: Draft, step: Step) -> Step:
     """Return a step that expects the order there is: what came back before it stands last."""
-    name = draft.schema.order_of(step.kind)
-    found = draft.get(step.path) if name and step.before is not None else None
-    if found is None or not isinstance(found.attributes.get(name), list):
+    found = draft.get(step.path) if step.before is not None else None
+    if found is None:
         return step
-    now = found.attributes[name]
-    after = step.after
-    if after is not None and isinstance(after.get(name), list):
-        after = {**after, name: merged(after[name], now)}
-    before = {**(step.before or {}), name: now}
+    lists, will_list = draft.schema.order_of(found.kind), draft.schema.order_of(step.kind)
+    now = found.attributes.get(lists) if lists else None
+    before, after = step.before, step.after
+    if isinstance(now, list):
+        before = {**(before or {}), lists: now}
+    if after is not None and will_list and isinstance(after.get(will_list), list):
+        present = now if isinstance(now, list) else draft.names(step.path)
+        after = {**after, will_list: merged(after[will_list], present)}
     return msgspec.structs.replace(step, before=before, after=after)
 
 

@@ -3,6 +3,7 @@
 from keepsort.core.snapshot.builder import SnapshotBuilder, StreamError
 from keepsort.core.snapshot.draft import Draft
 from keepsort.core.snapshot.encoding import Children, Entry, Root
+from keepsort.core.snapshot.reachable import reachable
 from keepsort.core.snapshot.reader import Node, Snapshot
 from keepsort.core.snapshot.store import Chunk, ChunkMissing, ChunkStore, MemoryStore
 
@@ -19,4 +20,5 @@ __all__ = [
     "Snapshot",
     "SnapshotBuilder",
     "StreamError",
+    "reachable",
 ]

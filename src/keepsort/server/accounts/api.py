@@ -9,9 +9,9 @@ from rest_framework import serializers
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
-from rest_framework.throttling import ScopedRateThrottle
 from rest_framework.views import APIView
 
+from keepsort.server.accounts import guessing
 from keepsort.server.accounts.models import Role, User
 from keepsort.server.problems import Problem
 
@@ -45,12 +45,6 @@ class Session(APIView):
     """The session: look, sign in, sign out."""
 
     permission_classes = [AllowAny]
-    throttle_classes = [ScopedRateThrottle]
-
-    def initial(self, request: Request, *args: object, **kwargs: object) -> None:
-        """Throttle attempts to sign in only."""
-        self.throttle_scope = "sign-in" if request.method == "POST" else None
-        super().initial(request, *args, **kwargs)
 
     @extend_schema(operation_id="session", responses=PersonSerializer)
     def get(self, request: Request) -> Response:
@@ -63,8 +57,11 @@ class Session(APIView):
         """Sign in."""
         data = SignInSerializer(data=request.data)
         data.is_valid(raise_exception=True)
+        account, address = data.validated_data["username"], guessing.address_of(request._request)
+        guessing.check(account, address)
         user = authenticate(request._request, **data.validated_data)
         if user is None:
+            guessing.note(account, address)
             raise Problem(
                 "Name and password do not fit.", "Try again, or ask an administrator.", 403
             )

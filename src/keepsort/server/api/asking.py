@@ -13,9 +13,9 @@ from rest_framework.views import APIView
 from keepsort.core.compare import LIKENESS, Accepted, Filter, Rules
 from keepsort.core.compare.comparison import STATES
 from keepsort.core.model import Path
+from keepsort.server import reading
 from keepsort.server.accounts.models import User
 from keepsort.server.accounts.roles import MayLook, MayOperate
-from keepsort.server.bodies import read_json
 from keepsort.server.problems import Problem
 from keepsort.server.snapshots.services import record_number
 from keepsort.server.sorting.comparing import Terms
@@ -60,18 +60,12 @@ LOOKED = [
 
 def path_of(request: Request) -> Path:
     """Read the path that a request names."""
-    try:
-        return msgspec.json.decode(request.query_params.get("path") or "[]", type=tuple[str, ...])
-    except msgspec.MsgspecError:
-        raise Problem("The path is no JSON list of names.") from None
+    return reading.path(request.query_params.get("path", ""))
 
 
 def number_of(request: Request, name: str, default: int) -> int:
     """Read a whole number."""
-    text = request.query_params.get(name, str(default))
-    if not text.isdigit():
-        raise Problem(f"{name} is no number.")
-    return int(text)
+    return reading.number(request.query_params.get(name, default), name)
 
 
 def read_rules(data: Mapping[str, Any]) -> Rules:
@@ -137,7 +131,7 @@ def _json(text: str | None, name: str) -> Any:
     if not text:
         return None
     try:
-        return read_json(text)
+        return reading.json(text)
     except ValueError:
         raise Problem(f"{name} is not written as JSON.", "Start from Watch again.") from None
 

@@ -88,6 +88,10 @@ class RunBriefShape(Shape):
     done = serializers.IntegerField()
     written = serializers.IntegerField()
     message = serializers.CharField()
+    waits = serializers.CharField(allow_blank=True)
+    waits_until = serializers.DateTimeField(allow_null=True)
+    wait_minutes = serializers.IntegerField()
+    cancel_asked = serializers.BooleanField()
 
 
 class SampleShape(Shape):
@@ -205,7 +209,6 @@ class ShownShape(Shape):
     size = serializers.IntegerField()
     path = _path(allow_null=True)
     exists = serializers.BooleanField(allow_null=True)
-    raw = serializers.JSONField(allow_null=True)
     part = serializers.CharField(allow_blank=True)
 
 
@@ -403,8 +406,6 @@ class AttributePickShape(Shape):
     """One attribute picked, whole or in part: `parts` are elements, hunks or values by name."""
 
     name = serializers.CharField()
-    add = serializers.ListField(child=serializers.JSONField(), default=list)
-    remove = serializers.ListField(child=serializers.JSONField(), default=list)
     parts = serializers.ListField(child=serializers.CharField(max_length=60), default=list)
 
 
@@ -537,12 +538,23 @@ class PlanShape(Shape):
     findings = FindingShape(many=True)
 
 
+def _minutes(**options: Any) -> serializers.IntegerField:
+    return serializers.IntegerField(min_value=0, max_value=7 * 24 * 60, **options)
+
+
 class AskRunShape(Shape):
     """A request to carry out a plan."""
 
     confirmed = serializers.ListField(child=serializers.CharField(), default=list)
     answers = serializers.DictField(child=serializers.CharField(), default=dict)
     on_failure = serializers.ChoiceField(choices=Run.OnFailure.choices, default="stop")
+    wait_minutes = _minutes(default=10)
+
+
+class ChangeRunShape(Shape):
+    """What can be changed of a run that is under way."""
+
+    wait_minutes = _minutes()
 
 
 class RunStepShape(Shape):

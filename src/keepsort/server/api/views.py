@@ -51,7 +51,7 @@ class SystemWork(View):
         asked = data.validated_data
         with transaction.atomic():
             work = Work.objects.create(system=system, by=person(request), **asked)
-            tasks.do_work.defer(work_id=work.pk)
+            tasks.ask_work(work)
         tell("work", work.pk, system.pk)
         return Response(writing.work(work), status=202)
 
@@ -213,9 +213,9 @@ class OnePlan(View):
         with transaction.atomic():
             run = engine.start(
                 find_plan(number), asked["confirmed"], person(request), asked["on_failure"],
-                asked["answers"],
+                asked["answers"], asked["wait_minutes"],
             )  # fmt: skip
-            tasks.do_run.defer(run_id=run.pk)
+            tasks.ask_run(run)
         return Response(writing.run_brief(run), status=202)
 
 
@@ -241,11 +241,19 @@ class OneRun(View):
 
     @extend_schema(operation_id="cancel_run", request=None, responses=shapes.RunBriefShape)
     def delete(self, request: Request, number: int) -> Response:
-        """Cancel a run before its next step."""
-        run = find_run(number)
-        Run.objects.filter(pk=run.pk).update(cancel_asked=True)
-        tell("run", run.pk, run.system_id)
-        return Response(writing.run_brief(run))
+        """Cancel a run before its next step; what was begun is looked at first."""
+        engine.cancel(find_run(number))
+        return Response(writing.run_brief(find_run(number)))
+
+    @extend_schema(
+        operation_id="change_run", request=shapes.ChangeRunShape, responses=shapes.RunBriefShape
+    )
+    def patch(self, request: Request, number: int) -> Response:
+        """Change how long a run waits for its system."""
+        data = shapes.ChangeRunShape(data=request.data)
+        data.is_valid(raise_exception=True)
+        engine.change_wait(find_run(number), data.validated_data["wait_minutes"])
+        return Response(writing.run_brief(find_run(number)))
 
 
 class UndoRun(View):

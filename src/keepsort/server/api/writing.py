@@ -1,5 +1,6 @@
 """From records to the shapes of the API."""
 
+from datetime import datetime, timedelta
 from typing import Any
 
 import msgspec
@@ -102,7 +103,17 @@ def run_brief(found: Run) -> dict[str, Any]:
         "done": found.steps.filter(state=RunStep.State.DONE).count(),
         "written": found.steps.filter(wrote=True).count(),
         "message": found.message,
+        "waits": found.waits,
+        "waits_until": _waits_until(found),
+        "wait_minutes": found.wait_minutes,
+        "cancel_asked": found.cancel_asked,
     }
+
+
+def _waits_until(found: Run) -> datetime | None:
+    if found.waits_since is None or found.state == Run.State.FINISHED:
+        return None
+    return found.waits_since + timedelta(minutes=found.wait_minutes)
 
 
 def system(found: System) -> dict[str, Any]:
@@ -208,7 +219,8 @@ def step(showing: Showing, found: Step, rendered: str = "") -> dict[str, Any]:
         "needs": list(found.needs),
         "changed": changed_names(schema, found),
         "attributes": [
-            msgspec.to_builtins(showing.attribute(found.kind, a, None)) for a in attributes
+            msgspec.to_builtins(showing.attribute(found.kind, a, None, found.path))
+            for a in attributes
         ],
         "rendered": rendered,
     }

@@ -13,6 +13,7 @@ from keepsort.core.model.notation import write_slash
 from keepsort.core.snapshot import Draft, Node, Root, Snapshot
 from keepsort.server.history.models import Head, Indexed, Version
 from keepsort.server.history.words import vector
+from keepsort.server.locks import Space
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot, open_tree
 from keepsort.server.systems.models import System
@@ -23,7 +24,6 @@ _COLUMNS = (
     "attributes", "digest", "first", "words",
 )  # fmt: skip
 _BATCH = 2000
-_LOCK_SPACE = 0x4B54
 #: What is taken in while somebody waits: so many backups, of so many objects.
 _FEW, _LIGHT = 30, 5000
 
@@ -57,7 +57,7 @@ def _waiting(system: System) -> QuerySet[Record]:
 @transaction.atomic
 def _take_next(system: System) -> bool:
     with connection.cursor() as cursor:
-        cursor.execute("select pg_advisory_xact_lock(%s, %s)", [_LOCK_SPACE, system.pk])
+        cursor.execute("select pg_advisory_xact_lock(%s, %s)", [Space.INDEX_OF_SYSTEM, system.pk])
     record = _waiting(system).first()
     if record is None:
         return False

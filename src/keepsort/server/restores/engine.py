@@ -1,38 +1,47 @@
-"""Carries plans out, step by step, with a journal that survives a crash.
+"""Runs: started, carried out by whoever takes them up, cancelled, and looked after when finished.
 
-A step is written down as in doubt before the system is called. What is found in doubt later is
-simply applied again: the connector reads the live object first, and tells what is already done
-from what is still to do and from what somebody else has changed.
+A run is carried out by one process at a time, which holds the lock of the run's system. What it
+does stands in the journal before it does it, so that another process can go on at any moment.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from collections.abc import Mapping
+from datetime import timedelta
+from time import sleep
 from types import MappingProxyType
 
-from django.db import connection, transaction
+from django.conf import settings
+from django.db import IntegrityError, transaction
+from django.db.models import Q, QuerySet
+from django.db.utils import InterfaceError, OperationalError
 from django.utils import timezone
+from structlog.contextvars import bound_contextvars
 
-from keepsort.connectors.base import Connector, Grouping, Outcome, Preparing, Waiting
-from keepsort.connectors.errors import Conflict, ConnectorError
-from keepsort.core.compare.values import differing_names
-from keepsort.core.model import ConfigObject, Schema
-from keepsort.core.plan import Step, is_implied, taken_place
-from keepsort.core.plan.rehearsal import is_done
+from keepsort.connectors.errors import ConnectorError, Unreachable
 from keepsort.server.accounts.models import User
 from keepsort.server.events.notify import tell
+from keepsort.server.locks import Space, alone, holders, part
+from keepsort.server.logs import log
 from keepsort.server.problems import Problem
+from keepsort.server.restores import ending
+from keepsort.server.restores.carrying import Away, Carrier
+from keepsort.server.restores.journal import Journal, State, Superseded
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
-from keepsort.server.restores.previewing import encode_object, open_plan
-from keepsort.server.snapshots.models import Record
-from keepsort.server.snapshots.services import open_snapshot, take
+from keepsort.server.restores.previewing import open_plan
 from keepsort.server.systems.models import System
-from keepsort.server.systems.services import opened, remember_successor
+from keepsort.server.systems.services import opened
 from keepsort.server.systems.vault import Vault
 
-_LOCK_SPACE = 0x4B53
-_NOTHINGS_TOLD = 20
-_State = RunStep.State
+#: How often a run is taken up again whose process ended in the middle of it.
+_ATTEMPTS = 5
+_FIRST_DELAY, _LONGEST_DELAY = 3.0, 60.0
 _NO_ANSWERS: Mapping[str, str] = MappingProxyType({})
+
+
+class Busy(Problem):
+    """Another process has something to do on the system right now."""
+
+    def __init__(self, system: System) -> None:
+        super().__init__(f"A run on {system} is being carried out right now.", "Wait for it.", 409)
 
 
 def start(
@@ -41,10 +50,12 @@ def start(
     by: User | None,
     on_failure: str = Run.OnFailure.STOP,
     answers: Mapping[str, str] = _NO_ANSWERS,
+    wait_minutes: int = 10,
 ) -> Run:
     """Write a run down, ready to be carried out. Raises `Problem` if the plan must not run.
 
     answers: secrets that findings ask for, by the names of the findings.
+    wait_minutes: how long the run waits for its system, where that does not answer.
     """
     plan = open_plan(record)
     stops = [f for f in plan.findings if f.level == "stop"]
@@ -64,305 +75,270 @@ def start(
         raise Problem(f"To be given first: {unanswered[0].text}", f"Answer: {names}.", 409)
     if not plan.steps:
         raise Problem("The plan has no steps: live is already as picked.", "", 409)
-    with transaction.atomic():
-        System.objects.select_for_update().get(pk=record.system_id)
-        other = Run.objects.filter(system=record.system).exclude(state=Run.State.FINISHED).first()
-        if other is not None:
-            raise Problem(
-                f"Run {other.pk} on {record.system} has not finished.",
-                "Wait for it, cancel it, or, if it was interrupted, resume it.", 409,
+    try:
+        with transaction.atomic():
+            PlanRecord.objects.select_for_update(of=("self",)).get(pk=record.pk)
+            if record.runs.filter(state=Run.State.FINISHED).exists():
+                raise Problem("This plan has been run already.", "Preview again.", 409)
+            run = Run.objects.create(
+                system=record.system, plan=record, by=by, confirmed=confirmed,
+                on_failure=on_failure, wait_minutes=wait_minutes,
             )  # fmt: skip
-        if record.runs.exists():
-            raise Problem("This plan has been run already.", "Preview again.", 409)
-        run = Run.objects.create(
-            system=record.system, plan=record, by=by, confirmed=confirmed, on_failure=on_failure
-        )
-        for finding in asked:
-            Vault(record.system).keep(finding.digest, answers[finding.name].encode())
-        RunStep.objects.bulk_create(RunStep(run=run, number=s.number) for s in plan.steps)
+            for finding in asked:
+                Vault(record.system).keep(finding.digest, answers[finding.name].encode())
+            RunStep.objects.bulk_create(RunStep(run=run, number=s.number) for s in plan.steps)
+    except IntegrityError:
+        other = Run.objects.filter(system=record.system).exclude(state=Run.State.FINISHED).first()
+        number = other.pk if other else "another"
+        raise Problem(
+            f"Run {number} on {record.system} has not finished.",
+            "Wait for it, cancel it, or, if it was interrupted, resume it.", 409,
+        ) from None  # fmt: skip
+    log.info("run started", run=run.pk, system=run.system_id, steps=len(plan.steps))
     tell("run", run.pk, run.system_id)
     return run
-
-
-@contextmanager
-def _alone_on(system_id: int) -> Iterator[bool]:
-    """Hold the lock of a system; it is let go when this process ends, however it ends."""
-    with connection.cursor() as cursor:
-        cursor.execute("select pg_try_advisory_lock(%s, %s)", [_LOCK_SPACE, system_id])
-        row = cursor.fetchone()
-    held = bool(row and row[0])
-    try:
-        yield held
-    finally:
-        if held:
-            with connection.cursor() as cursor:
-                cursor.execute("select pg_advisory_unlock(%s, %s)", [_LOCK_SPACE, system_id])
 
 
 def is_interrupted(run: Run) -> bool:
-    """Tell whether a run was begun and nobody is carrying it out any more."""
-    if run.state != Run.State.RUNNING:
+    """Tell whether a run was begun, and nobody carries it out any more or waits to do so."""
+    if run.state != Run.State.RUNNING or run.retry_at is not None:
         return False
-    with _alone_on(run.system_id) as held:
-        return held
+    return run.system_id not in holders(Space.RUNS_ON_SYSTEM)
+
+
+def unattended() -> list[Run]:
+    """Return runs that somebody should take up now.
+
+    That is runs that nobody carries out, and finished ones of which something is left to do.
+    Whoever carries one out and was not heard of for the time of a lease is parted from it.
+    """
+    now = timezone.now()
+    held = holders(Space.RUNS_ON_SYSTEM)
+    found = []
+    for run in _to_do().filter(Q(retry_at=None) | Q(retry_at__lte=now)):
+        pid = held.get(run.system_id)
+        if pid is None:
+            found.append(run)
+        elif run.alive_at and now - run.alive_at > timedelta(seconds=settings.LEASE_SECONDS):
+            log.warning("run parted from who carried it out", run=run.pk)
+            part(pid)
+    return found
+
+
+def _to_do() -> QuerySet[Run]:
+    left = Q(standing__isnull=False) | Q(steps__state=State.IN_DOUBT)
+    return Run.objects.filter(~Q(state=Run.State.FINISHED) | left).distinct()
 
 
 def carry_out(run_id: int) -> Run:
-    """Carry out a run, or go on with one that was interrupted.
+    """Carry out a run, or go on with one that was interrupted, or do what is left of it.
 
-    Raises `Problem` if another process is at it.
+    A run that waits for its system is given back unfinished; `retry_at` says when to try again.
+    Raises `Busy` if another process is at it.
     """
-    run = Run.objects.select_related("system", "plan").get(pk=run_id)
-    with _alone_on(run.system_id) as held:
+    run = Run.objects.select_related("system", "plan", "plan__look").get(pk=run_id)
+    with bound_contextvars(run=run.pk), alone(Space.RUNS_ON_SYSTEM, run.system_id) as held:
         if not held:
-            raise Problem(
-                f"A run on {run.system} is being carried out right now.", "Wait for it.", 409
-            )
-        run.refresh_from_db()
+            raise Busy(run.system)
+        run.refresh_from_db(from_queryset=Run.objects.select_related("plan", "system"))
         if run.state == Run.State.FINISHED:
+            _look_after(run)
             return run
-        run.state = Run.State.RUNNING
-        run.save(update_fields=["state"])
-        tell("run", run.pk, run.system_id)
+        _take_up(run)
         try:
-            with opened(run.system) as connector:
-                _Carrier(run, connector).go()
-        except ConnectorError as error:
-            run.message = str(error)
-            run.steps.filter(state__in=[_State.WAITING]).update(
-                state=_State.SKIPPED, message="The system could not be reached."
-            )
-        _finish(run)
+            _carry_out(run)
+        except Superseded:
+            log.warning("run is carried out by another process by now")
+            run.refresh_from_db()
+        except (OperationalError, InterfaceError):
+            raise  # the database is away; whoever finds the run takes it up
+        except Exception as error:
+            log.error("run failed in a way nobody foresaw", error=error)
+            _end_unforeseen(run, error)
     return run
 
 
-class _Carrier:
-    def __init__(self, run: Run, connector: Connector) -> None:
-        self.run = run
-        self.connector = connector
-        self.schema: Schema = connector.describe().schema
-        self.lines = {line.number: line for line in run.steps.all()}
-        if isinstance(connector, Waiting):
-            connector.tell = self._waits
+def carry_through(run_id: int) -> Run:
+    """Carry out a run to its end, waiting for its system as long as the run does.
 
-    def go(self) -> None:
-        """Carry out the steps in order, the system made ready before and put back afterwards."""
-        steps = open_plan(self.run.plan).steps
-        self._begin(steps)
-        stopped = ""
-        for group in self._groups(steps):
-            waiting = [
-                step
-                for step in group
-                if self.lines[step.number].state in (_State.WAITING, _State.IN_DOUBT)
-            ]
-            self.run.refresh_from_db(fields=["cancel_asked"])
-            if self.run.cancel_asked:
-                stopped = "The run was cancelled before this step."
-            ready = [step for step in waiting if not self._skipped(step, group, stopped)]
-            self._carry_out(ready)
-            # what was written and reads back differently keeps only what needs it from being done
-            well = (_State.DONE, _State.DIFFERS)
-            failed = [s for s in ready if self.lines[s.number].state not in well]
-            if failed and self.run.on_failure == Run.OnFailure.STOP:
-                stopped = stopped or f"The run stopped when step {failed[0].number} was not done."
-        end(self.run, self.connector)
-        self._look_at_implied(steps)
-
-    def _begin(self, steps: Sequence[Step]) -> None:
-        if not isinstance(self.connector, Preparing):
-            return
-        if self.run.standing is None:
-            self.run.standing = self.connector.standing(steps)
-            self.run.save(update_fields=["standing"])
-        self.connector.begin(self.run.standing)
-
-    def _groups(self, steps: Sequence[Step]) -> list[list[Step]]:
-        if isinstance(self.connector, Grouping):
-            return self.connector.groups(steps)
-        return [[step] for step in steps]
-
-    def _skipped(self, step: Step, group: list[Step], stopped: str) -> bool:
-        own = {s.number for s in group}
-        lacking = [n for n in step.needs if n not in own and self.lines[n].state != _State.DONE]
-        if not stopped and not lacking:
-            return False
-        needed = f"It needs step {lacking[0]}, which was not done." if lacking else ""
-        reason = stopped if self.run.cancel_asked else needed or stopped
-        self._write(_State.SKIPPED, self.lines[step.number], message=reason)
-        return True
-
-    def _carry_out(self, steps: list[Step]) -> None:
-        """Carry out steps that happen together; those that only imply others are done as such."""
-        implied = [step for step in steps if is_implied(self.schema, step)]
-        self._write(_State.DONE, *(self.lines[step.number] for step in implied))
-        steps = [s for s in steps if s not in implied]
-        if not steps:
-            return
-        lines = [self.lines[step.number] for step in steps]
-        # what was begun before a crash and is found done was done by this run, and its to undo
-        begun = {line.number for line in lines if line.state == _State.IN_DOUBT}
-        for line in lines:
-            line.wrote = True
-        self._write(_State.IN_DOUBT, *lines)
-        try:
-            for line, outcome in zip(lines, self._applied(steps), strict=True):
-                line.already = outcome.already and line.number not in begun
-                line.wrote = not line.already
-                line.report = outcome.report
-            self._verify(steps)
-        except ConnectorError as error:
-            self._settle(steps, error, begun)
-
-    def _look_at_implied(self, steps: Sequence[Step]) -> None:
-        """Tell those steps as skipped that were to come with others which were not done."""
-        implied = [s for s in steps if is_implied(self.schema, s)]
-        if not implied or all(line.state == _State.DONE for line in self.lines.values()):
-            return
-        lines = [self.lines[step.number] for step in implied]
-        found = self.connector.read([step.path for step in implied])
-        for step, line, now in zip(implied, lines, found, strict=True):
-            if line.state == _State.DONE and (now is None) != (step.after is None):
-                self._write(
-                    _State.SKIPPED, line, message="What it would have come with was not done."
-                )
-
-    def _applied(self, steps: list[Step]) -> list[Outcome]:
-        if isinstance(self.connector, Grouping):
-            return self.connector.apply_group(steps)
-        return [self.connector.apply(step) for step in steps]
-
-    def _verify(self, steps: list[Step]) -> None:
-        """Read back what was written."""
-        read = self.connector.read([step.final_path for step in steps])
-        done = []
-        for step, found in zip(steps, read, strict=True):
-            if is_done(self.schema, step, found):
-                was = step.identity if step.action == "create" else step.stands_for
-                if was and found is not None and found.identity:
-                    remember_successor(self.run.system, was, found.identity)
-                done.append(self.lines[step.number])
-            else:
-                self._differs(step, found)
-        self._write(_State.DONE, *done)
-
-    def _settle(self, steps: list[Step], error: ConnectorError, begun: set[int]) -> None:
-        """A call failed: only live tells what became of each step.
-
-        In a conflict the system was asked for nothing, unless the step had been begun before.
-        """
-        state = _State.CONFLICT if isinstance(error, Conflict) else _State.FAILED
-        try:
-            with opened(self.run.system) as again:
-                here = again.read([step.path for step in steps])
-                there = again.read([step.final_path for step in steps])
-        except ConnectorError:
-            text = f"{error} Whether this step was done is not known; undo and preview look first."
-            self._write(state, *(self.lines[step.number] for step in steps), message=text)
-            return
-        for step, one, other in zip(steps, here, there, strict=True):
-            line = self.lines[step.number]
-            took = taken_place(self.schema, step, one, other)
-            asked = state != _State.CONFLICT or step.action == "move" or step.number in begun
-            if is_done(self.schema, step, other):
-                line.already, line.wrote = not asked, asked
-                self._write(_State.DONE, line)
-            elif took and state != _State.CONFLICT:
-                self._differs(step, other, str(error))
-            else:
-                line.wrote = asked and bool(took)
-                self._write(state, line, message=str(error))
-
-    def _differs(self, step: Step, found: ConfigObject | None, why: str = "") -> None:
-        """Note that live is neither as before the step nor as after it, and how."""
-        line = self.lines[step.number]
-        line.found = encode_object(found)
-        text = "It was written, but reads back differently"
-        if found is None:
-            text += ": there is nothing in its place."
-        elif step.after is not None:
-            names = differing_names(self.schema, found.kind, step.after, found.attributes)
-            kind = ["kind"] if found.kind != step.kind else []
-            text += f" in {', '.join([*kind, *names])}." if kind or names else "."
-        self._write(_State.DIFFERS, line, message=f"{why} {text}".strip())
-
-    def _waits(self, text: str) -> None:
-        self.run.message = text
-        self.run.save(update_fields=["message"])
-        tell("run", self.run.pk, self.run.system_id)
-
-    def _write(self, state: RunStep.State, *lines: RunStep, message: str = "") -> None:
-        """Write lines of the journal; those that say the same, as nearly all do, in one go."""
-        if not lines:
-            return
-        finished = None if state == _State.IN_DOUBT else timezone.now()
-        alike: dict[tuple[bool, bool, bytes | None, str], list[int]] = {}
-        for line in lines:
-            line.state, line.message, line.finished_at = state, message, finished
-            found = bytes(line.found) if line.found is not None else None
-            alike.setdefault((line.already, line.wrote, found, line.report), []).append(line.pk)
-        with transaction.atomic():
-            for (already, wrote, found, report), keys in alike.items():
-                RunStep.objects.filter(pk__in=keys).update(
-                    state=state, already=already, wrote=wrote, found=found, report=report,
-                    message=message, finished_at=finished,
-                )  # fmt: skip
-        tell("run", self.run.pk, self.run.system_id)
+    Raises `Busy` if another process is at it.
+    """
+    while True:
+        run = carry_out(run_id)
+        if run.state == Run.State.FINISHED:
+            return run
+        wait = (run.retry_at - timezone.now()).total_seconds() if run.retry_at else 0.0
+        sleep(max(wait, 0.1))
 
 
-def end(run: Run, connector: Connector) -> None:
-    """Put back what a run has altered in its system for its own sake, if that is still to do."""
-    if run.standing is None or not isinstance(connector, Preparing):
-        return
-    done = set(run.steps.filter(wrote=True).values_list("number", flat=True))
-    steps = [step for step in open_plan(run.plan).steps if step.number in done]
-    ending = connector.end(run.standing, steps)
-    run.report = [*run.report, *ending.report]
-    run.message = ending.failed
-    run.standing = None
-    run.save(update_fields=["report", "message", "standing"])
-
-
-def put_back(run: Run) -> None:
-    """Put back what a finished run could not, as its system was not there any more."""
-    with _alone_on(run.system_id) as held:
-        if held:
-            with opened(run.system) as connector:
-                end(run, connector)
-
-
-def _finish(run: Run) -> None:
-    """Sum a run up, and look at what live is now."""
-    states = list(run.steps.values_list("state", flat=True))
-    done = states.count(_State.DONE) + states.count(_State.DIFFERS)
-    if states.count(_State.DONE) == len(states):
-        wrote = run.steps.filter(wrote=True).exists()
-        run.outcome = "partial" if run.message else "verified" if wrote else "unchanged"
-    elif run.cancel_asked:
-        run.outcome = "cancelled"
-    else:
-        run.outcome = "partial" if done else "failed"
-    if not run.message:
-        trouble = [_State.FAILED, _State.CONFLICT, _State.DIFFERS]
-        first = run.steps.filter(state__in=trouble).first()
-        run.message = first.message if first else ""
-    run.report = [*run.report, *_came_to_nothing(run)]
-    try:
-        run.after = take(run.system, Record.Kind.LOOK, by=run.by)
-    except ConnectorError as error:
-        run.message = run.message or str(error)
-    run.state = Run.State.FINISHED
-    run.finished_at = timezone.now()
-    run.save()
+def _take_up(run: Run) -> None:
+    """Note that this process carries the run out from now on."""
+    run.state = Run.State.RUNNING
+    run.retry_at, run.alive_at = None, timezone.now()
+    run.lease, run.attempts = run.lease + 1, run.attempts + 1
+    run.save(update_fields=["state", "retry_at", "alive_at", "lease", "attempts"])
     tell("run", run.pk, run.system_id)
 
 
-def _came_to_nothing(run: Run) -> list[str]:
-    """Return what was picked and needed no writing, each with the reason."""
-    write = open_snapshot(run.plan.look).schema.notation.write
-    codes = ("nothing-to-do", "same", "nothing-extra", "kept")
-    found = [f for f in open_plan(run.plan).findings if f.code in codes]
-    told = [f"{write(f.path)}: {f.text}" for f in found[:_NOTHINGS_TOLD]]
-    if len(found) > _NOTHINGS_TOLD:
-        told.append(f"The same goes for {len(found) - _NOTHINGS_TOLD} more that were picked.")
-    return told
+def _carry_out(run: Run) -> None:
+    journal = Journal(run)
+    if run.attempts > _ATTEMPTS:
+        text = f"What carries it out has ended {_ATTEMPTS} times in the middle of it."
+        _give_up(run, journal, text)
+        return
+    tried = -1
+    while True:
+        done = _settled_count(journal)
+        try:
+            with opened(run.system) as connector:
+                carrier = Carrier(journal, connector)
+                carrier.settle()
+                _awake(run)
+                carrier.go()
+                run.waits_since = None
+                try:
+                    ending.put_in_order(run, connector)
+                except ConnectorError as error:
+                    run.message = str(error)
+            break
+        except Away as away:
+            progress = _settled_count(journal) > done
+            if tried < done or progress:  # a connection broke: a new one may do
+                tried = _settled_count(journal)
+                if progress:
+                    Run.objects.filter(pk=run.pk).update(waits_since=None)
+                continue
+            _wait(run, journal, str(away))
+            return
+        except ConnectorError as error:
+            begun = any(line.tries for line in journal.lines.values()) or run.standing is not None
+            if begun or isinstance(error, Unreachable):
+                _wait(run, journal, str(error))
+            else:
+                run.message = str(error)
+                ending.skip_rest(journal, "The system could not be reached.")
+                ending.finish(run, look=False)
+            return
+    run.attempts = 0
+    ending.finish(run)
+
+
+def _settled_count(journal: Journal) -> int:
+    return sum(line.state == State.DONE for line in journal.lines.values())
+
+
+def _awake(run: Run) -> None:
+    if run.waits:
+        run.waits = ""
+        run.save(update_fields=["waits"])
+        tell("run", run.pk, run.system_id)
+
+
+def _wait(run: Run, journal: Journal, why: str) -> None:
+    """Give a run back until its system answers, or end it where it has waited long enough."""
+    now = timezone.now()
+    run.refresh_from_db(fields=["cancel_asked", "wait_minutes", "waits_since"])
+    since = run.waits_since or now
+    until = since + timedelta(minutes=run.wait_minutes)
+    over = now >= until
+    if over or (run.cancel_asked and not journal.doubtful()):
+        _give_up(run, journal, why)
+        return
+    delay = min(_FIRST_DELAY + (now - since).total_seconds() / 2, _LONGEST_DELAY)
+    run.retry_at = min(now + timedelta(seconds=delay), until)
+    run.waits, run.waits_since, run.attempts = why, since, 0
+    run.save(update_fields=["retry_at", "waits", "waits_since", "attempts"])
+    log.info("run waits for its system", until=until.isoformat())
+    tell("run", run.pk, run.system_id)
+
+
+def _give_up(run: Run, journal: Journal, why: str) -> None:
+    """End a run without asking its system any more; what is not known of it is told as such."""
+    run.message = why
+    skipped = "The run was cancelled before this step." if run.cancel_asked else why
+    ending.skip_rest(journal, skipped)
+    journal.write(journal.note(line, State.IN_DOUBT, _DOUBT) for line in journal.doubtful())
+    ending.finish(run, look=False)
+
+
+_DOUBT = (
+    "Whether this step was done is not known: the system did not answer any more. It is looked at "
+    "as soon as the system answers; undo and preview look first too."
+)
+
+
+def _end_unforeseen(run: Run, error: Exception) -> None:
+    """End a run that met with an error nobody reckoned with."""
+    journal = Journal(run)
+    try:
+        with opened(run.system) as connector:
+            Carrier(journal, connector).settle()
+            ending.put_in_order(run, connector)
+    except (OperationalError, InterfaceError):
+        raise
+    except Exception as again:  # the same error, most likely; what is in doubt stays so
+        log.error("what became of its steps could not be seen", error=again)
+    where = f"the log tells where, by the number {run.pk} of the run"
+    run.message = f"It ended with an error that nobody foresaw ({type(error).__name__}); {where}."
+    ending.skip_rest(journal, "The run ended with an error before this step.")
+    run.attempts = 0
+    ending.finish(run, look=False)
+
+
+def _look_after(run: Run) -> None:
+    """Do what is left of a finished run: see what became of its steps, put its system in order."""
+    journal = Journal(run)
+    doubtful = journal.doubtful()
+    if run.standing is None and not doubtful:
+        return
+    try:
+        with opened(run.system) as connector:
+            if doubtful:
+                Carrier(journal, connector).settle()
+                again = [line for line in journal.lines.values() if line.state == State.WAITING]
+                text = "It was not written: the system had gone away before."
+                journal.write(journal.note(line, State.FAILED, text) for line in again)
+                run.outcome = ending.outcome_of(run)
+            ending.put_in_order(run, connector)
+            run.retry_at = None
+            ending.look_at_live(run)
+    except (ConnectorError, Away, Superseded):
+        run.retry_at = timezone.now() + timedelta(seconds=_LONGEST_DELAY / 4)
+    except (OperationalError, InterfaceError):
+        raise
+    except Exception as error:
+        log.error("what is left of a run could not be done", error=error)
+        run.retry_at = timezone.now() + timedelta(minutes=10)
+    run.save(update_fields=["outcome", "retry_at", "after", "message"])
+    tell("run", run.pk, run.system_id)
+
+
+def cancel(run: Run) -> Run:
+    """Ask for the end of a run before its next step; one that nobody has taken up ends at once.
+
+    What was begun is looked at first, so that nothing is told as skipped that was written.
+    """
+    with transaction.atomic():
+        found = Run.objects.select_for_update(of=("self",)).get(pk=run.pk)
+        if found.state == Run.State.FINISHED:
+            return found
+        found.cancel_asked = True
+        found.retry_at = None
+        found.save(update_fields=["cancel_asked", "retry_at"])
+        if found.state == Run.State.WAITING:
+            journal = Journal(found)
+            journal.write()
+            ending.skip_rest(journal, "The run was cancelled before this step.")
+            ending.finish(found, look=False)
+    tell("run", found.pk, found.system_id)
+    return found
+
+
+def change_wait(run: Run, minutes: int) -> Run:
+    """Change how long a run waits for its system, counted from when it began to wait."""
+    Run.objects.filter(pk=run.pk).exclude(state=Run.State.FINISHED).update(
+        wait_minutes=minutes, retry_at=None
+    )
+    run.refresh_from_db()
+    tell("run", run.pk, run.system_id)
+    return run

@@ -36,7 +36,14 @@ class Run(models.Model):
 
     outcome: ``verified`` if every step was done and read back as planned, ``unchanged`` if live was
         so already and nothing was written, ``partial`` if some were done, ``failed`` if none was,
-        ``cancelled`` if a person stopped it.
+        ``cancelled`` if a person stopped it, ``unknown`` as long as nobody could see what became of
+        a step, since the system does not answer.
+    waits: what it waits for; empty where it does not.
+    wait_minutes: how long it waits for its system. waits_since: since when it does.
+    retry_at: when the system, or what is left to do after the run, is tried again.
+    lease: counts who has carried it out; only the newest may write its journal.
+    attempts: how often it was taken up and not given back in order.
+    alive_at: when who carries it out was heard of last.
     standing: what the run has altered in the system for its own sake, as it stood before; None
         where nothing is to be put back.
     report: what the system said when the run ended.
@@ -63,6 +70,13 @@ class Run(models.Model):
     cancel_asked = models.BooleanField(default=False)
     confirmed = models.JSONField(default=list)
     message = models.TextField(blank=True)
+    waits = models.TextField(blank=True)
+    wait_minutes = models.PositiveIntegerField(default=10)
+    waits_since = models.DateTimeField(null=True)
+    retry_at = models.DateTimeField(null=True)
+    lease = models.PositiveBigIntegerField(default=0)
+    attempts = models.PositiveIntegerField(default=0)
+    alive_at = models.DateTimeField(null=True)
     standing = models.JSONField(null=True)
     report = models.JSONField(default=list)
     after = models.ForeignKey(Record, on_delete=models.SET_NULL, null=True, related_name="+")
@@ -71,9 +85,14 @@ class Run(models.Model):
     finished_at = models.DateTimeField(null=True)
 
     class Meta:
-        """Newest first."""
+        """Newest first; one a system at a time."""
 
         ordering = ["-id"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["system"], condition=~models.Q(state="finished"), name="one_unfinished_run"
+            )
+        ]
 
 
 class RunStep(models.Model):
@@ -81,7 +100,7 @@ class RunStep(models.Model):
 
     already: live was as the step leaves it. wrote: it may have been written, so that an undo has to
     do with it. found: what was read back where that is not as planned. report: what the system
-    said.
+    said. tries: how often it was begun.
     """
 
     class State(models.TextChoices):
@@ -106,6 +125,7 @@ class RunStep(models.Model):
     found = models.BinaryField(null=True)
     message = models.TextField(blank=True)
     report = models.TextField(blank=True)
+    tries = models.PositiveIntegerField(default=0)
     finished_at = models.DateTimeField(null=True)
 
     class Meta:

@@ -3,6 +3,7 @@
 from django.db import transaction
 
 from keepsort.core.model import Path
+from keepsort.server import reading
 from keepsort.server.picking import read_path
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.restores.models import PlanRecord, Run
@@ -15,7 +16,7 @@ from keepsort.server.systems.services import opened
 def find_plan(number: str | int) -> PlanRecord:
     """Return a plan by its number. Raises `NotFound`."""
     found = PlanRecord.objects.select_related("system", "look", "backup")
-    plan = found.filter(pk=int(number)).first() if str(number).isdigit() else None
+    plan = found.filter(pk=_number(number)).first()
     if plan is None:
         raise NotFound(f"There is no plan {number}.", "Preview first.")
     return plan
@@ -24,10 +25,18 @@ def find_plan(number: str | int) -> PlanRecord:
 def find_run(number: str | int) -> Run:
     """Return a run by its number. Raises `NotFound`."""
     found = Run.objects.select_related("system", "plan", "plan__backup", "plan__look")
-    run = found.filter(pk=int(number)).first() if str(number).isdigit() else None
+    run = found.filter(pk=_number(number)).first()
     if run is None:
         raise NotFound(f"There is no run {number}.", "See them with: keepsort runs.")
     return run
+
+
+def _number(text: str | int) -> int:
+    """Read the number of a plan or run; 0, which none has, where it is no number."""
+    try:
+        return reading.number(text)
+    except Problem:
+        return 0
 
 
 @transaction.atomic

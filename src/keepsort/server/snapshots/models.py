@@ -47,8 +47,22 @@ class Record(models.Model):
         indexes = [models.Index(fields=["system", "kind", "-taken_at"])]
 
 
+class Construction(models.Model):
+    """A snapshot that is being made: what it counts on must not be collected meanwhile.
+
+    previous: what it builds on.
+    """
+
+    started_at = models.DateTimeField(auto_now_add=True)
+    previous = models.ForeignKey(Record, on_delete=models.PROTECT, null=True, related_name="+")
+
+
 class Work(models.Model):
-    """Something long that a worker does: a backup or a look."""
+    """Something long that a worker does: a backup or a look.
+
+    attempts: how often a worker has begun it.
+    alive_at: when the worker was heard of last.
+    """
 
     class State(models.TextChoices):
         """How far it is."""
@@ -66,5 +80,7 @@ class Work(models.Model):
     state = models.CharField(max_length=8, choices=State.choices, default=State.WAITING)
     objects_seen = models.PositiveBigIntegerField(default=0)
     message = models.TextField(blank=True)
+    attempts = models.PositiveIntegerField(default=0)
+    alive_at = models.DateTimeField(null=True)
     result = models.ForeignKey(Record, on_delete=models.SET_NULL, null=True)
     asked_at = models.DateTimeField(auto_now_add=True)

@@ -1,13 +1,15 @@
 """Looking at live systems, and keeping what was seen."""
 
-from collections.abc import Callable
-from contextlib import suppress
-from datetime import datetime
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
+from datetime import datetime, timedelta
 from time import monotonic
 from typing import Any
 
 import msgspec
-from django.db import transaction
+from django.conf import settings
+from django.db.models import ProtectedError
+from django.db.utils import InterfaceError, OperationalError
 from django.utils import timezone
 
 from keepsort.connectors.base import Connector, Description, Incremental
@@ -17,16 +19,18 @@ from keepsort.core.model import Path, Schema
 from keepsort.core.model.canonical import digest
 from keepsort.core.snapshot import Chunk, Draft, Root, Snapshot, SnapshotBuilder, StreamError
 from keepsort.core.snapshot.reader import PageCache
-from keepsort.server import collecting
+from keepsort.server import collecting, reading
 from keepsort.server.accounts.models import User
 from keepsort.server.problems import NotFound, Problem
-from keepsort.server.snapshots.models import Record
+from keepsort.server.snapshots.models import Construction, Record
 from keepsort.server.store.postgres import PostgresStore
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import opened, successors
 
 _ATTEMPTS = 3
-_LOOKS_KEPT = 3
+#: How many looks are kept of a system, and how many where they are new.
+_LOOKS_KEPT, _LOOKS_MOST = 3, 12
+_LOOKED_AT = timedelta(minutes=15)
 _PROBLEMS_KEPT = 100
 _PROBED = 200
 _REPORT_EVERY = 500
@@ -64,9 +68,10 @@ def find_record(number: int | str, kind: str | None = None) -> Record:
 
 def record_number(text: int | str) -> int:
     """Read the number of a record, which need not be there. Raises `NotFound` if it is none."""
-    if not str(text).isdigit():
-        raise _no_record(text)
-    return int(text)
+    try:
+        return reading.number(text)
+    except Problem:
+        raise _no_record(str(text)[:40]) from None
 
 
 def _no_record(number: int | str) -> NotFound:
@@ -93,18 +98,18 @@ def take(
     Raises a `ConnectorError`; nothing is kept then.
     """
     started = monotonic()
-    with opened(system) as connector, collecting.paused():
+    newer = Record.objects.filter(system=system, at=list(branch)).first()
+    with constructing(newer), opened(system) as connector, collecting.paused():
         description = connector.describe()
-        before = _previous(system, branch)
+        before = open_snapshot(newer) if newer else None
         tree, new_bytes = _observed(connector, description, before, branch, progress)
         backup = newest(system, Record.Kind.BACKUP, branch)
         if backup is not None:
             tree = with_hidden(connector, open_snapshot(backup), tree)
         problems, problem_count = _problems(connector, kind, backup, tree)
-    changes = _changes(backup, tree)
-    raw = _encode(description.schema)
-    stored = _cache.store.put_many([Chunk(digest(raw), raw)]) if not _kept(raw) else 0
-    with transaction.atomic():
+        changes = _changes(backup, tree)
+        raw = _encode(description.schema)
+        stored = _cache.store.put_many([Chunk(digest(raw), raw)]) if not _kept(raw) else 0
         record = Record.objects.create(
             system=system, kind=kind, by=by, note=note, at=list(branch),
             taken_at=taken_at or timezone.now(), seconds=round(monotonic() - started, 3),
@@ -113,8 +118,20 @@ def take(
             stored_bytes=new_bytes + stored, changes=changes,
             problems=problems, problem_count=problem_count,
         )  # fmt: skip
-        _drop_old_looks(system)
+    drop_old_looks(system)
     return record
+
+
+@contextmanager
+def constructing(previous: Record | None) -> Iterator[None]:
+    """Keep what a snapshot counts on from being collected until it is a record itself."""
+    made = Construction.objects.create(previous=previous)
+    try:
+        yield
+    finally:
+        # where the database has gone away, the collector takes it away when it is too old
+        with suppress(OperationalError, InterfaceError):
+            made.delete()
 
 
 def _observed(
@@ -137,6 +154,7 @@ def _observed(
                 else:
                     draft.put(path, obj)
             return draft.finish(), draft.stored_bytes
+    until = monotonic() + settings.LONGEST_LOOK_SECONDS
     for attempt in range(_ATTEMPTS):
         builder = SnapshotBuilder(
             _cache.store, description.schema,
@@ -145,8 +163,11 @@ def _observed(
         try:
             for path, obj in connector.observe(branch):
                 builder.add(path, obj)
-                if progress and builder.count % _REPORT_EVERY == 0:
-                    progress(builder.count)
+                if builder.count % _REPORT_EVERY == 0:
+                    if progress:
+                        progress(builder.count)
+                    if monotonic() > until:
+                        raise _too_long(builder.count)
             return builder.finish(), builder.stored_bytes
         except StartAgain:
             if attempt + 1 == _ATTEMPTS:
@@ -158,6 +179,15 @@ def _observed(
                 502,
             ) from None
     raise AssertionError("not reached")
+
+
+def _too_long(count: int) -> Problem:
+    return Problem(
+        f"It took longer than {settings.LONGEST_LOOK_SECONDS // 60} minutes to read; {count} "
+        "objects were read by then, and nothing was kept.",
+        "Take a branch alone, or see why the system is so slow.",
+        504,
+    )
 
 
 def _changes(backup: Record | None, tree: Snapshot) -> dict[str, int]:
@@ -185,12 +215,6 @@ def _kept(raw: bytes) -> bool:
     return bool(_cache.store.has_many([digest(raw)]))
 
 
-def _previous(system: System, branch: Path) -> Snapshot | None:
-    """Return the newest snapshot of the same branch, to store only what is new against it."""
-    record = Record.objects.filter(system=system, at=list(branch)).first()
-    return open_snapshot(record) if record else None
-
-
 def with_hidden(connector: Connector, backup: Snapshot, tree: Snapshot) -> Snapshot:
     """Mark what the backup knows and the account cannot see now as unreadable, not as gone."""
     missing = [d for d in compare(backup, tree).differences if d.state == "missing"]
@@ -205,8 +229,20 @@ def with_hidden(connector: Connector, backup: Snapshot, tree: Snapshot) -> Snaps
     return draft.finish() if draft else tree
 
 
-def _drop_old_looks(system: System) -> None:
-    """Forget looks that newer ones replace and that no plan stands on."""
+def drop_old_looks(system: System) -> None:
+    """Forget looks that newer ones replace and that nothing stands on.
+
+    Those of the last minutes stay for who may be looking at them, but not without end.
+    """
+    built_on = Construction.objects.exclude(previous=None).values("previous")
     looks = Record.objects.filter(system=system, kind=Record.Kind.LOOK, plans=None)
-    stale = list(looks.values_list("pk", flat=True)[_LOOKS_KEPT:])
-    Record.objects.filter(pk__in=stale).delete()
+    looks = looks.exclude(pk__in=built_on)
+    recent = timezone.now() - _LOOKED_AT
+    stale = [
+        number
+        for place, (number, taken_at) in enumerate(looks.values_list("pk", "taken_at"))
+        if place >= (_LOOKS_MOST if taken_at > recent else _LOOKS_KEPT)
+    ]
+    for number in stale:
+        with suppress(ProtectedError):  # somebody has just begun to build on it, or to preview
+            Record.objects.filter(pk=number).delete()

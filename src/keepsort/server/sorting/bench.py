@@ -87,6 +87,7 @@ def bench(comparison: Comparison, path: Path, rules: Rules) -> Bench | None:
     known = schema.kinds.get(kind)
     caused = [c for c in comparison.consequences if keys(c.moved) == own]
     state = difference.state if difference else "same"
+    place = difference.path if difference else node.path
     told = set(difference.attributes) if difference else set()
     both = left is not None and right is not None
     return Bench(
@@ -100,8 +101,8 @@ def bench(comparison: Comparison, path: Path, rules: Rules) -> Bench | None:
         similarity=difference.similarity if difference else None,
         suggestion=_suggestion(comparison, node.path, state),
         interrupts=known.interrupts if known else "",
-        attributes=[show.attribute(kind, a, follows.get(a.name)) for a in attributes],
-        facts=[show.attribute(kind, a, None) for a in facts],
+        attributes=[show.attribute(kind, a, follows.get(a.name), place) for a in attributes],
+        facts=[show.attribute(kind, a, None, place) for a in facts],
         hidden=[
             a.name
             for a in attributes
@@ -126,7 +127,9 @@ def lines(
         node = differences[0].left if on_left else differences[0].right
     else:
         node = side.find(path if on_left else comparison.live_path(path))
-    found = side.object(node).attributes.get(attribute) if node else None
+    if node is None or side.schema.spec(node.entry.kind, attribute).secret:
+        return []
+    found = side.object(node).attributes.get(attribute)
     values = found.splitlines() if isinstance(found, str) else found
     return [line_of(v) for v in (values or [])[start : start + count]]
 

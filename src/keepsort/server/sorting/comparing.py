@@ -1,8 +1,6 @@
 """Comparisons of two records, kept while people look at them."""
 
-from collections import OrderedDict
-from collections.abc import Sequence
-from threading import Lock
+from collections.abc import Mapping, Sequence
 
 import msgspec
 
@@ -11,13 +9,18 @@ from keepsort.core.model import is_beneath
 from keepsort.core.plan import Pick, Sourced, gather
 from keepsort.core.snapshot import Draft, Snapshot
 from keepsort.server import collecting
+from keepsort.server.caching import Kept
 from keepsort.server.problems import Problem
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot
 from keepsort.server.systems.models import System
-from keepsort.server.systems.services import successors
+from keepsort.server.systems.services import newest_successor, successors
 
-_KEPT = 16
+#: A difference, and what was read to find it, takes about so many bytes.
+_BYTES_EACH, _BYTES_LEAST = 1500, 100_000
+_KEPT_BYTES = 128 << 20
+#: Less than chunks are spared that only a comparison stands on.
+_KEPT_SECONDS = 1800
 
 
 class Terms(msgspec.Struct, frozen=True):
@@ -33,9 +36,12 @@ class Terms(msgspec.Struct, frozen=True):
     accepted: Accepted = frozenset()
 
 
+def _size(found: Comparison) -> int:
+    return _BYTES_LEAST + _BYTES_EACH * len(found.differences)
+
+
 _Key = tuple[int, int, Terms, int]
-_kept: OrderedDict[_Key, Comparison] = OrderedDict()
-_lock = Lock()
+_kept: Kept[_Key, Comparison] = Kept(_KEPT_BYTES, _size, _KEPT_SECONDS)
 _AS_SAVED = Terms()
 
 
@@ -53,23 +59,18 @@ def settled(terms: Terms, system: System) -> Terms:
 
 def compared(left: Record, right: Record, terms: Terms = _AS_SAVED) -> Comparison:
     """Return the comparison of two records; it stays the same until something is restored."""
-    known = successors(right.system)
     terms = settled(terms, right.system)
-    key = (left.pk, right.pk, terms, hash(frozenset(known.items())))
-    with _lock:
-        if key in _kept:
-            _kept.move_to_end(key)
-            return _kept[key]
-    found = compare_trees(open_snapshot(left), open_snapshot(right), terms, known)
-    with _lock:
-        _kept[key] = found
-        while len(_kept) > _KEPT:
-            _kept.popitem(last=False)
+    key = (left.pk, right.pk, terms, newest_successor(right.system))
+    found = _kept.get(key)
+    if found is None:
+        known = successors(right.system)
+        found = compare_trees(open_snapshot(left), open_snapshot(right), terms, known)
+        _kept.put(key, found)
     return found
 
 
 def compare_trees(
-    left: Snapshot, right: Snapshot, terms: Terms, known: dict[str, str]
+    left: Snapshot, right: Snapshot, terms: Terms, known: Mapping[str, str]
 ) -> Comparison:
     """Compare two trees; where one holds less than the other, only what both cover counts."""
     if left.at == right.at:
@@ -87,7 +88,7 @@ def compare_trees(
     raise Problem("The two hold different branches.", "Compare backups of the same branch.")
 
 
-def _compare(left: Snapshot, right: Snapshot, terms: Terms, known: dict[str, str]) -> Comparison:
+def _compare(left: Snapshot, right: Snapshot, terms: Terms, known: Mapping[str, str]) -> Comparison:
     with collecting.paused():
         return compare(
             left, right, terms.rules or Rules(),

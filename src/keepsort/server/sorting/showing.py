@@ -1,7 +1,6 @@
 """Values of two trees, made ready to be shown."""
 
 from dataclasses import dataclass, field
-from typing import Any
 
 from keepsort.core.compare import AttributeDifference, Rules
 from keepsort.core.compare.anchors import element_name, hunk_names, key_names
@@ -11,6 +10,7 @@ from keepsort.core.compare.words import Pieces, marked
 from keepsort.core.model import AttributeSpec, Path, Value
 from keepsort.core.snapshot import Snapshot
 
+MASK = "••••••"
 _HEX_SHOWN = 48
 _TEXT_SHOWN = 4000
 _LINES_FOLDED_OVER = 6
@@ -33,7 +33,6 @@ class Shown:
     size: int = 0
     path: Path | None = None
     exists: bool | None = None
-    raw: Any = None
     part: str = ""
 
 
@@ -117,9 +116,9 @@ class Showing:
         self.schema = left.schema
 
     def attribute(
-        self, kind: str, found: AttributeDifference, moved: Path | None
+        self, kind: str, found: AttributeDifference, moved: Path | None, place: Path
     ) -> ShownAttribute:
-        """Return an attribute ready to be shown."""
+        """Return an attribute of the object at a place ready to be shown."""
         spec = self.schema.spec(kind, found.name)
         state = "follows" if moved is not None and found.state == "changed" else found.state
         shown = ShownAttribute(
@@ -143,8 +142,8 @@ class Showing:
             differing = [k for k in found.keys if k.number][:_KEYS_SHOWN]
             shown.keys = [self._key(spec, k, names[k.number]) for k in differing]
         elif found.only_left or found.only_right or found.both:
-            shown.left = [self._element(spec, v, True) for v in found.only_left]
-            shown.right = [self._element(spec, v, False) for v in found.only_right]
+            shown.left = [self._element(spec, v, True, place) for v in found.only_left]
+            shown.right = [self._element(spec, v, False, place) for v in found.only_right]
             shown.parts = [v.part for v in (*shown.left, *shown.right)]
             shown.both = [self.value(spec, v, False) for v in found.both]
         else:
@@ -157,7 +156,7 @@ class Showing:
     def value(self, spec: AttributeSpec, value: Value, on_left: bool) -> Shown:
         """Return one value ready to be shown."""
         if spec.secret:
-            return Shown("secret", "••••••", raw=value)
+            return Shown("secret", MASK)  # not even what stands for it leaves the server
         if isinstance(value, bytes):
             dots = "…" if len(value) > _HEX_SHOWN else ""
             return Shown("hex", value[:_HEX_SHOWN].hex(" ") + dots, size=len(value))
@@ -166,16 +165,16 @@ class Showing:
             if path is not None:
                 side = self._left if on_left else self._right
                 exists = side.find(path) is not None
-                return Shown("reference", value, path=path, exists=exists, raw=value)
+                return Shown("reference", value, path=path, exists=exists)
         if isinstance(value, str):
             if len(value) > _TEXT_SHOWN:
                 return Shown("text", value[:_TEXT_SHOWN] + "…", size=len(value.encode()))
-            return Shown("text", value, raw=value)
-        return Shown("data", written(value), raw=value)
+            return Shown("text", value)
+        return Shown("data", written(value))
 
-    def _element(self, spec: AttributeSpec, value: Value, on_left: bool) -> Shown:
+    def _element(self, spec: AttributeSpec, value: Value, on_left: bool, place: Path) -> Shown:
         shown = self.value(spec, value, on_left)
-        shown.part = element_name(spec, value, "left" if on_left else "right")
+        shown.part = element_name(spec, value, "left" if on_left else "right", place)
         return shown
 
     def _key(self, spec: AttributeSpec, found: MapChange, part: str) -> ShownKey:

@@ -1,6 +1,8 @@
 """What a person looks at: two records, the terms they are compared by, and what of it is shown."""
 
+from collections import OrderedDict
 from dataclasses import dataclass, field
+from threading import Lock
 from weakref import WeakKeyDictionary
 
 import msgspec
@@ -14,6 +16,8 @@ from keepsort.server.sorting.comparing import Terms, compared, saved_rules
 from keepsort.server.sorting.listing import find_list
 
 _MISSING_SHOWN = 200
+_VIEWS_KEPT = 4
+_lock = Lock()
 
 
 class View(msgspec.Struct, frozen=True):
@@ -49,18 +53,25 @@ class Seen:
     missing_count: int = 0
 
 
-#: Views that were opened; what they show never changes as long as the comparison is kept.
-_kept: WeakKeyDictionary[Comparison, dict[View, Seen]] = WeakKeyDictionary()
+#: The latest views of each comparison; what they show never changes.
+_kept: WeakKeyDictionary[Comparison, OrderedDict[View, Seen]] = WeakKeyDictionary()
 
 
 def open_view(view: View) -> Seen:
     """Compare what is looked at, and filter. Raises `Problem`."""
     left, right = find_record(view.left), find_record(view.right)
     found = compared(left, right, view.terms)
-    kept = _kept.setdefault(found, {})
-    if view not in kept:
-        kept[view] = _filtered(view, left, right, found)
-    return kept[view]
+    with _lock:
+        kept = _kept.setdefault(found, OrderedDict())
+        if view in kept:
+            kept.move_to_end(view)
+            return kept[view]
+    opened = _filtered(view, left, right, found)
+    with _lock:
+        kept[view] = opened
+        while len(kept) > _VIEWS_KEPT:
+            kept.popitem(last=False)
+    return opened
 
 
 def _filtered(view: View, left: Record, right: Record, found: Comparison) -> Seen:

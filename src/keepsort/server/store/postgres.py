@@ -75,8 +75,12 @@ class PostgresStore:
         self._bases: OrderedDict[bytes, _Base] = OrderedDict()
 
     def has_many(self, addresses: Sequence[bytes]) -> set[bytes]:
-        """Return those of the addresses that are kept here."""
-        return {row[0] for row in _select(_COLUMNS[:1], addresses)}
+        """Return those of the addresses that are kept here.
+
+        They are marked as just used, for who asks counts on them: what is not in any tree yet is
+        not collected as long as it may become part of one.
+        """
+        return _used(addresses)
 
     def get_many(self, addresses: Sequence[bytes]) -> Mapping[bytes, bytes]:
         """Return the bytes at each address. Raises `ChunkMissing` if one is not kept here."""
@@ -101,12 +105,14 @@ class PostgresStore:
 
     def _bases_of(self, addresses: set[bytes]) -> dict[bytes, _Base]:
         """Return those chunks that others may build on."""
+        if not addresses:
+            return {}
+        kept = self.has_many(list(addresses))  # those at hand may have been collected since
         with self._lock:
-            found = {a: self._bases[a] for a in addresses if a in self._bases}
-        wanted = addresses - found.keys()
+            found = {a: self._bases[a] for a in kept if a in self._bases}
+        wanted = kept - found.keys()
         if wanted:
-            kept = self.has_many(list(wanted))
-            read = self._read(list(kept))
+            read = self._read(list(wanted))
             with self._lock:
                 for address, (content, depth) in read.items():
                     found[address] = self._remember(address, content, depth)
@@ -179,6 +185,32 @@ class _Addresses(Dumper):
     def dump(self, obj: list[bytes]) -> bytes:
         head = pack(">5i", 1, 0, self._ELEMENT, len(obj), 1)
         return head + b"".join([pack(">i", len(address)) + address for address in obj])
+
+
+#: A chunk that was marked as used so lately is not marked again.
+FRESH_SECONDS = 600
+
+
+def _used(addresses: Sequence[bytes]) -> set[bytes]:
+    """Mark chunks as just used, and return which there are.
+
+    What is being deleted at this moment is waited for, and is then not among them.
+    """
+    table = Row._meta.db_table
+    fresh = f"now() - interval '{FRESH_SECONDS} seconds'"
+    statement = (
+        f"with marked as (update {table} set used_at = now() where address in "  # noqa: S608
+        f"(select address from {table} where address = any(%b) and used_at < {fresh} "
+        "order by address for update) returning address) "
+        f"select address from marked union "
+        f"select address from {table} where address = any(%b) and used_at >= {fresh}"
+    )
+    wanted = list(addresses)
+    connection.ensure_connection()
+    with connection.wrap_database_errors, psycopg.Cursor(connection.connection) as cursor:
+        cursor.adapters.register_dumper(list, _Addresses)
+        cursor.execute(statement, [wanted, wanted], binary=True)
+        return {row[0] for row in cursor.fetchall()}
 
 
 def _rows(addresses: set[bytes]) -> dict[bytes, tuple[bytes, bytes | None, int]]:

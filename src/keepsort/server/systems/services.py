@@ -4,12 +4,16 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 
 from django.db import IntegrityError, transaction
+from django.db.models import Max
 
 from keepsort.connectors.base import Connector, Description, Endpoint, Learning
 from keepsort.connectors.registry import ConnectorType, connector_type
 from keepsort.core.plan import Composer
+from keepsort.server.caching import Kept
+from keepsort.server.pooling import give_back
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.systems.models import Successor, System
+from keepsort.server.systems.slots import slot
 from keepsort.server.systems.vault import Vault, decrypt, encrypt
 
 
@@ -103,15 +107,18 @@ def find_system(name: str) -> System:
 def opened(system: System) -> Iterator[Connector]:
     """Open a connector to the live system; what secrets it met are kept when it closes."""
     vault = Vault(system)
-    connector = connector_type(system.connector).open(endpoint_of(system), vault)
-    try:
-        yield connector
-        vault.flush()
-        if isinstance(connector, Learning) and connector.learned:
-            system.options = {**system.options, **connector.learned}
-            system.save(update_fields=["options"])
-    finally:
-        connector.close()
+    endpoint = endpoint_of(system)
+    give_back()
+    with slot(system.pk, system.name):
+        connector = connector_type(system.connector).open(endpoint, vault)
+        try:
+            yield connector
+            vault.flush()
+            if isinstance(connector, Learning) and connector.learned:
+                system.options = {**system.options, **connector.learned}
+                system.save(update_fields=["options"])
+        finally:
+            connector.close()
 
 
 def composer_of(system: System) -> Composer:
@@ -125,9 +132,21 @@ def try_connection(system: System) -> Description:
         return connector.describe()
 
 
-def successors(system: System) -> dict[str, str]:
+def newest_successor(system: System) -> int:
+    """Return a number that grows with each object that is restored under another id."""
+    found = Successor.objects.filter(system=system).aggregate(newest=Max("pk"))
+    return found["newest"] or 0
+
+
+def successors(system: System) -> Mapping[str, str]:
     """Return the ids that objects had, each with the id of its restored object."""
-    return dict(Successor.objects.filter(system=system).values_list("before", "after"))
+    key = (system.pk, newest_successor(system))
+    found = _successors.get(key)
+    if found is None:
+        rows = Successor.objects.filter(system=system)
+        found = dict(rows.values_list("before", "after"))
+        _successors.put(key, found)
+    return found
 
 
 def remember_successor(system: System, before: str, after: str) -> None:
@@ -135,5 +154,10 @@ def remember_successor(system: System, before: str, after: str) -> None:
     earlier = Successor.objects.filter(system=system, before=before).first()
     if earlier is not None and earlier.after != after:
         remember_successor(system, earlier.after, after)
-    if before != after:
-        Successor.objects.update_or_create(system=system, before=before, defaults={"after": after})
+    if before != after and (earlier is None or earlier.after != after):
+        with transaction.atomic():  # a new row, so that `newest_successor` grows
+            Successor.objects.filter(system=system, before=before).delete()
+            Successor.objects.create(system=system, before=before, after=after)
+
+
+_successors: Kept[tuple[int, int], Mapping[str, str]] = Kept(32 << 20, lambda m: 200 * len(m), 3600)

@@ -26,6 +26,12 @@ export const session = () => ({
   staleTime: Infinity,
 });
 
+export const health = () => ({
+  queryKey: ['health'],
+  queryFn: () => got(client.GET('/api/health')),
+  refetchInterval: 15_000,
+});
+
 export const systems = () => ({
   queryKey: ['systems'],
   queryFn: () => got(client.GET('/api/systems')),
@@ -226,6 +232,16 @@ export const runs = () => ({
   queryKey: ['runs'],
   queryFn: () => got(client.GET('/api/runs')),
 });
+
+export async function changeWait(number: number, minutes: number): Promise<void> {
+  await got(
+    client.PATCH('/api/runs/{number}', {
+      params: { path: { number } },
+      body: { wait_minutes: minutes },
+    }),
+  );
+  await queryClient.invalidateQueries({ queryKey: ['run', number] });
+}
 
 export const run = (number: number) => ({
   queryKey: ['run', number],

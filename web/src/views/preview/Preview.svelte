@@ -20,6 +20,7 @@
   let confirmed = $state<string[]>([]);
   let answers = $state<Record<string, string>>({});
   let goOn = $state(false);
+  let minutes = $state(10);
   let error = $state<Error>();
   let waiting = $state(false);
   const step = $derived(plan.steps[chosen]);
@@ -67,7 +68,12 @@
       const run = await got(
         client.POST('/api/plans/{number}', {
           params: { path: { number: plan.id } },
-          body: { confirmed, answers, on_failure: goOn ? 'go-on' : 'stop' },
+          body: {
+            confirmed,
+            answers,
+            on_failure: goOn ? 'go-on' : 'stop',
+            wait_minutes: minutes,
+          },
         }),
       );
       if (plan.backup !== null && !plan.undoes) emptyTray(plan.system);
@@ -139,8 +145,18 @@
           bind:confirmed
           bind:answers
         />{/if}
-      <div class="flex justify-between pt-1 pb-1.5 text-sm text-ink-2">
+      <div class="flex flex-wrap justify-between gap-y-1 pt-1 pb-1.5 text-sm text-ink-2">
         <span>{count(plan.steps.length, 'step')}, in this order</span>
+        <label class="flex items-center gap-1.5">
+          if {plan.system_name} goes away, wait
+          <input
+            type="number"
+            min="0"
+            max="10080"
+            class="w-14 rounded-[3px] border border-line bg-sheet px-1 text-right"
+            bind:value={minutes}
+          /> min
+        </label>
         <label class="flex items-center gap-1.5">
           <input type="checkbox" class="accent-pick" bind:checked={goOn} />
           after a failure, go on with the rest

@@ -4,10 +4,12 @@
   import { count, inWords, total } from '$lib/model/differences';
   import Ago from '$lib/parts/Ago.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
+  import NoWorker from '$lib/parts/NoWorker.svelte';
   import StepChange from '$lib/parts/StepChange.svelte';
   import StepLine from '$lib/parts/StepLine.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { navigate } from '../../routes';
+  import WaitNote from './WaitNote.svelte';
 
   let { run }: { run: Run } = $props();
 
@@ -29,6 +31,7 @@
     partial: 'stopped half-way',
     failed: 'nothing was done',
     cancelled: 'cancelled',
+    unknown: 'ended, and what became of a step is not known yet',
   };
   const says = $derived(
     finished
@@ -37,7 +40,13 @@
         : `${what}: ${OUTCOMES[run.outcome] ?? run.outcome}`
       : run.interrupted
         ? `${what}: interrupted; a worker goes on with it`
-        : `${what}: step ${Math.min(run.done + 1, run.steps)} of ${run.steps}`,
+        : run.cancel_asked
+          ? `${what}: ends before the next step`
+          : run.waits_until
+            ? `${what}: waits for ${run.system_name}`
+            : run.state === 'waiting'
+              ? `${what}: waits for a worker to begin it`
+              : `${what}: step ${Math.min(run.done + 1, run.steps)} of ${run.steps}`,
   );
   const HUES: Record<string, string> = {
     done: 'pick',
@@ -48,11 +57,11 @@
     waiting: 'ink-3',
     'in doubt': 'note',
   };
-  const LINE_WORDS: Record<string, string> = {
-    'in doubt': 'writing',
+  const LINE_WORDS: Record<string, string> = $derived({
+    'in doubt': finished ? 'not known' : run.waits ? 'in doubt' : 'writing',
     done: 'verified',
     differs: 'written, differs',
-  };
+  });
 
   async function undo(): Promise<void> {
     waiting = true;
@@ -73,6 +82,7 @@
   async function cancel(): Promise<void> {
     try {
       await got(client.DELETE('/api/runs/{number}', { params: { path: { number: run.id } } }));
+      await queryClient.invalidateQueries({ queryKey: ['run', run.id] });
     } catch (problem) {
       error = problem as Error;
     }
@@ -114,7 +124,9 @@
             {waiting ? 'Looking at live…' : 'Undo'}
           </button>
         {:else}
-          <button class="act py-2" onclick={cancel}>Cancel before the next step</button>
+          <button class="act py-2" disabled={run.cancel_asked} onclick={cancel}>
+            {run.cancel_asked ? 'Ends before the next step' : 'Cancel before the next step'}
+          </button>
         {/if}
       </div>
     </div>
@@ -129,13 +141,15 @@
       <div class="h-full bg-pick" style:width="{(100 * run.done) / Math.max(1, run.steps)}%"></div>
     </div>
     {#if error}<div class="mt-2"><Trouble {error} /></div>{/if}
+    {#if !finished}<div class="mt-2"><NoWorker /></div>{/if}
+    {#if run.waits && !finished}<WaitNote {run} />{/if}
     {#if run.message}
       <p class="mt-2 border-l-3 {finished ? 'border-stop' : 'border-note'} pl-2.5">{run.message}</p>
     {/if}
     {#each run.report as said (said)}
       <p class="mt-2 border-l-3 border-note pl-2.5 text-ink-2">{said}</p>
     {/each}
-    {#if finished && !run.message}
+    {#if finished && !run.message && run.outcome !== 'unknown'}
       <p class="mt-2 text-ink-2">
         {#if total(run.left_now)}
           Looked again afterwards: live differs from the newest backup in {count(

@@ -42,7 +42,11 @@
               </td>
               <td class="pr-4 font-mono text-sm">{run.done} / {run.steps}</td>
               <td class="pr-4 font-semibold" style:color={hue(run.outcome)}>
-                {run.interrupted ? 'interrupted' : run.outcome || run.state}
+                {run.interrupted
+                  ? 'interrupted'
+                  : run.outcome === 'unknown'
+                    ? 'not known'
+                    : run.outcome || (run.waits_until ? 'waits' : run.state)}
               </td>
               <td class="text-ink-2">{run.by || 'the command line'}</td>
             </tr>

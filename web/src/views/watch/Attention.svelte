@@ -29,11 +29,18 @@
       });
     }
     for (const run of system.runs) {
-      if (run.interrupted || run.outcome === 'partial')
+      const title = run.waits_until
+        ? 'a run waits for it'
+        : run.outcome === 'unknown'
+          ? 'what a run has written is not known'
+          : run.interrupted || run.outcome === 'partial'
+            ? 'a run stopped half-way'
+            : '';
+      if (title)
         items.push({
           level: 'stop',
-          title: `${system.name}: a run stopped half-way`,
-          text: `${run.done} of ${run.steps} steps done. ${run.message}`,
+          title: `${system.name}: ${title}`,
+          text: `${run.done} of ${run.steps} steps done. ${run.waits || run.message}`,
           href: `/runs/${run.id}`,
         });
     }

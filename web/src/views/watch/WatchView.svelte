@@ -2,6 +2,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { askWork, systems } from '$lib/api/queries';
   import KeyHints from '$lib/parts/KeyHints.svelte';
+  import NoWorker from '$lib/parts/NoWorker.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { navigate } from '../../routes';
   import Attention from './Attention.svelte';
@@ -36,6 +37,7 @@
 <div class="grid min-h-0 grid-rows-[minmax(0,1fr)_26px]">
   <main class="grid min-h-0 grid-cols-[minmax(0,1fr)_300px]">
     <section class="overflow-auto px-4.5 py-1.5" aria-label="Systems">
+      <NoWorker />
       {#if error}<div class="py-2"><Trouble {error} /></div>{/if}
       {#if all.error}
         <Trouble error={all.error} />

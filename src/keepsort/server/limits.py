@@ -1,0 +1,93 @@
+"""What a request may cost before anybody has looked at who asks."""
+
+import json
+from collections.abc import Awaitable, Callable, MutableMapping
+from http.cookies import SimpleCookie
+from typing import Any
+
+_Scope = MutableMapping[str, Any]
+_Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
+_Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
+_Application = Callable[[_Scope, _Receive, _Send], Awaitable[None]]
+
+#: The largest body there is a use for: a pasted list.
+MOST_BYTES = 4 << 20
+#: Of somebody who has not signed in only a name and a password are of interest.
+MOST_BYTES_UNKNOWN = 16 << 10
+_LONGEST_ADDRESS = 64 << 10
+
+
+class TooLarge(Exception):
+    """A body has become larger than it may."""
+
+
+def limited(application: _Application, session_cookie: str) -> _Application:
+    """Return an ASGI application whose requests are refused where they are too large.
+
+    A body is refused by what its head says, and where that says nothing, as soon as it is too
+    large; none of it is kept.
+    """
+
+    async def asked(scope: _Scope, receive: _Receive, send: _Send) -> None:
+        if scope["type"] != "http":
+            await application(scope, receive, send)
+            return
+        headers = {name.lower(): value for name, value in scope["headers"]}
+        most = MOST_BYTES if _may_be_signed_in(headers, session_cookie) else MOST_BYTES_UNKNOWN
+        told = headers.get(b"content-length", b"0")
+        length = int(told) if told.isdigit() and len(told) < 19 else most + 1
+        if (
+            len(scope.get("query_string", b"")) + len(scope.get("raw_path") or b"")
+            > _LONGEST_ADDRESS
+        ):
+            await _refuse(send, 414, "The address is too long.", "Start from Watch again.")
+            return
+        if length > most:
+            await _refuse(send, 413, *_too_large(most))
+            return
+        size = 0
+
+        async def counted() -> MutableMapping[str, Any]:
+            nonlocal size
+            message = await receive()
+            size += len(message.get("body", b""))
+            if size > most:
+                raise TooLarge
+            return message
+
+        begun = False
+
+        async def noted(message: MutableMapping[str, Any]) -> None:
+            nonlocal begun
+            begun = True
+            await send(message)
+
+        try:
+            await application(scope, counted, noted)
+        except TooLarge:
+            if not begun:
+                await _refuse(send, 413, *_too_large(most))
+
+    return asked
+
+
+def _may_be_signed_in(headers: dict[bytes, bytes], session_cookie: str) -> bool:
+    try:
+        return session_cookie in SimpleCookie(headers.get(b"cookie", b"").decode("latin-1"))
+    except Exception:  # a cookie that is none is no sign-in
+        return False
+
+
+def _too_large(most: int) -> tuple[str, str]:
+    text = f"What was sent is larger than {most >> 10} KB."
+    return text, "Send less at once." if most == MOST_BYTES else "Sign in first."
+
+
+async def _refuse(send: _Send, status: int, error: str, way_out: str) -> None:
+    body = json.dumps({"error": error, "way_out": way_out}).encode()
+    headers = [
+        (b"content-type", b"application/json"), (b"content-length", str(len(body)).encode()),
+        (b"connection", b"close"), (b"cache-control", b"no-store"),
+    ]  # fmt: skip
+    await send({"type": "http.response.start", "status": status, "headers": headers})
+    await send({"type": "http.response.body", "body": body})
