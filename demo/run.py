@@ -154,15 +154,15 @@ def _system(everything: Everything, kind: type[DemoSystem]) -> None:
 def _application(everything: Everything) -> int:
     environment = {
         "KEEPSORT_STATE": str(STATE),
+        "KEEPSORT_LOCAL_FILES": os.environ.get("KEEPSORT_LOCAL_FILES", "yes"),
         "DJANGO_SETTINGS_MODULE": "keepsort.server.settings",
         "PYTHONPATH": f"{ROOT / 'src'}{os.pathsep}{ROOT}",
     }
     port = kept_port(STATE, "web")
 
     def worker() -> Server:
-        command = ["worker", "--concurrency", "4", "--delete-jobs", "always"]
         return Server(
-            [sys.executable, str(ROOT / "manage.py"), "procrastinate", *command],
+            [sys.executable, "-m", "keepsort.server.worker"],
             STATE / "worker.log", environment, cwd=STATE,
         )  # fmt: skip
 

@@ -21,6 +21,7 @@ def _stop() -> None:
 
 atexit.register(_stop)
 os.environ["KEEPSORT_STATE"] = str(_folder / "state")
+os.environ["KEEPSORT_LOCAL_FILES"] = "yes"
 os.environ["KEEPSORT_KEY"] = base64.b64encode(bytes(range(32))).decode()
 os.environ["KEEPSORT_DATABASE_URL"] = postgres.url()
 postgres.create_database("keepsort")

@@ -5,6 +5,7 @@ A connector's own tests derive a class from `Contract` and give it a `subject` f
 
 import random
 from collections.abc import Sequence
+from hashlib import blake2b
 from typing import Protocol
 
 import pytest
@@ -34,7 +35,7 @@ class Keeper:
         self.kept: dict[str, bytes] = {}
 
     def digest(self, value: bytes) -> str:
-        name = f"digest-{value.hex()}"
+        name = blake2b(value, digest_size=16).hexdigest()
         self.kept[name] = value
         return name
 

@@ -9,11 +9,12 @@ from keepsort.core.compare.comparison import STATES
 from keepsort.core.compare.filters import Filter, filtered
 from keepsort.core.compare.maps import map_changes, with_keys
 from keepsort.core.compare.sequences import lined_up, moved_elements, with_hunks
-from keepsort.core.model import AttributeSpec, Value
+from keepsort.core.model import AttributeSpec, ConfigObject, Value
 from keepsort.core.model.canonical import canonical_value
+from keepsort.core.plan import Pick, plan_restore, plan_undo, rehearse
 from keepsort.core.plan.ordering import merged, placed
 from keepsort.core.snapshot import MemoryStore
-from tests.core.trees import Tree, snapshot, trees
+from tests.core.trees import Tree, as_tree, content, snapshot, trees
 
 words = st.sampled_from("abcdefg")
 sequences = st.lists(words, max_size=9)
@@ -197,3 +198,31 @@ def test_sets_of_numbers(values: list[Value]) -> None:
     form = canonical_value(spec, values)
     assert all(type(v) is int for v in form)
     assert form == sorted(set(form))
+
+
+_SIZES = (4095, 4096, 4097, 70_000)
+_ODD_VALUES = [
+    *("x" * size for size in _SIZES), *(b"q" * size for size in _SIZES), "s",
+    ["s"], ["s", "x" * 4097], ["x" * 4095, "x" * 70_000], ["x" * 4097], [b"q" * 5000, "x"],
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("left", range(len(_ODD_VALUES)))
+def test_values_around_every_size_that_is_kept_apart(left: int) -> None:
+    def tree(value: Value) -> Tree:
+        attributes = {"phone": value, "rota": value, "notes": value, "limits": {"low": value}}
+        thing = ConfigObject(name="a", kind="keeper", attributes=attributes)
+        return {(): ConfigObject(name="", kind="group"), ("a",): thing}
+
+    store = MemoryStore()
+    one = snapshot(tree(_ODD_VALUES[left]), store)
+    for value in _ODD_VALUES:
+        two = snapshot(tree(value), store)
+        found = compare(one, two)
+        same = type(value) is type(_ODD_VALUES[left]) and value == _ODD_VALUES[left]
+        assert bool(found.differences) != same
+        plan = plan_restore(found, [Pick((), "branch")])
+        predicted = rehearse(two, plan.steps)
+        assert content(as_tree(predicted)) == content(as_tree(one))
+        back = rehearse(predicted, plan_undo(plan.steps, two, predicted))
+        assert content(as_tree(back)) == content(as_tree(two))

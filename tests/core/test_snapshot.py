@@ -11,7 +11,7 @@ from keepsort.core.compare import compare
 from keepsort.core.model import ConfigObject
 from keepsort.core.snapshot import ChunkMissing, Draft, MemoryStore, SnapshotBuilder
 from keepsort.core.snapshot.builder import StreamError
-from tests.core.trees import SCHEMA, Tree, as_tree, content, snapshot, trees
+from tests.core.trees import SCHEMA, Tree, as_tree, content, snapshot, trees, values_apart
 
 
 def flat(count: int, changed: frozenset[int] = frozenset()) -> Tree:
@@ -92,17 +92,18 @@ def test_an_added_name_moves_no_other_boundary() -> None:
 @settings(max_examples=150, deadline=None)
 @given(trees(), trees(), st.data())
 def test_a_draft_ends_as_a_tree_built_anew(tree: Tree, other: Tree, data: st.DataObject) -> None:
-    draft = Draft(snapshot(tree, large=False))
-    plain = dict(tree)
-    for path in data.draw(st.lists(st.sampled_from(list(other)), max_size=4)):
-        if path and path[:-1] in plain:
-            draft.put(path, other[path])
-            plain[path] = other[path]
-    for path in data.draw(st.lists(st.sampled_from(list(plain)), max_size=2)):
-        if path in plain and path:
-            draft.remove(path)
-            plain = {p: o for p, o in plain.items() if p[: len(path)] != path}
-    built = draft.finish()
+    with values_apart():
+        draft = Draft(snapshot(tree, large=False))
+        plain = dict(tree)
+        for path in data.draw(st.lists(st.sampled_from(list(other)), max_size=4)):
+            if path and path[:-1] in plain:
+                draft.put(path, other[path])
+                plain[path] = other[path]
+        for path in data.draw(st.lists(st.sampled_from(list(plain)), max_size=2)):
+            if path in plain and path:
+                draft.remove(path)
+                plain = {p: o for p, o in plain.items() if p[: len(path)] != path}
+        built = draft.finish()
     assert built.root.significant == snapshot(plain, large=False).root.significant
     assert built.root.total == len(plain)
 

@@ -1,5 +1,7 @@
 """Trees of objects for tests: strategies, and a way from plain dicts to snapshots."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from unittest.mock import patch
 
 from hypothesis import strategies as st
@@ -26,6 +28,9 @@ SCHEMA = Schema(
     names=NameRule(),
 )
 
+#: Longer values lie apart; so small a limit lets many of the trees here have some that do.
+BLOB_OVER = 8
+
 #: A tree as plain data: every path with its object; the root is the empty path.
 Tree = dict[Path, ConfigObject]
 
@@ -46,10 +51,21 @@ def snapshot(
         patch.object(writer, "INLINE_BYTES", limits[0]),
         patch.object(encoding, "PAGE_LEAST", limits[1]),
         patch.object(encoding, "PAGE_MOST", limits[2]),
+        values_apart(),
     ):
         for path, obj in tree.items():
             builder.add(path, obj)
         return builder.finish()
+
+
+@contextmanager
+def values_apart() -> Iterator[None]:
+    """Let values lie apart from the small limit on, in what is written meanwhile."""
+    with (
+        patch.object(writer, "BLOB_OVER", BLOB_OVER),
+        patch("keepsort.core.snapshot.builder.BLOB_OVER", BLOB_OVER),
+    ):
+        yield
 
 
 def as_tree(side: Snapshot) -> Tree:

@@ -4,6 +4,8 @@ import base64
 import json
 from typing import Any
 
+from keepsort.core.model.masks import masked_value
+
 
 def _plain(value: Any) -> Any:
     if isinstance(value, bytes | memoryview):
@@ -21,7 +23,7 @@ class Output:
 
     def document(self, value: Any) -> None:
         """Print one JSON document."""
-        print(json.dumps(value, ensure_ascii=False, default=_plain))
+        print(json.dumps(masked_value(value), ensure_ascii=False, default=_plain))
 
     def one(self, value: dict[str, Any], line: str) -> None:
         """Print one result: the document, or a line for people."""

@@ -13,6 +13,7 @@ from keepsort.core.compare import (
 )
 from keepsort.core.compare.anchors import element_name, hunk_names, key_names
 from keepsort.core.model import AttributeSpec, ConfigObject, Path, Value
+from keepsort.core.model.masks import MASK, masked_value
 from keepsort.core.model.notation import write_slash
 from keepsort.core.plan import changed_names
 from keepsort.core.snapshot import Node, Snapshot
@@ -25,7 +26,7 @@ from keepsort.server.snapshots.services import open_snapshot
 
 def _shown(tree: Snapshot, kind: str, attributes: dict[str, Value]) -> dict[str, Value]:
     return {
-        name: "••••••" if tree.schema.spec(kind, name).secret else value
+        name: MASK if tree.schema.spec(kind, name).secret else masked_value(value)
         for name, value in attributes.items()
     }
 
@@ -174,7 +175,7 @@ def show_comparison(output: Output, found: Comparison, start: Path) -> None:
 def _clean(secret_names: set[str], attributes: dict[str, Value] | None) -> dict[str, Value] | None:
     if attributes is None:
         return None
-    return {n: "••••••" if n in secret_names else v for n, v in attributes.items()}
+    return {n: MASK if n in secret_names else v for n, v in attributes.items()}
 
 
 def show_plan(output: Output, record: PlanRecord) -> None:

@@ -60,10 +60,8 @@ def edited(kind: str, live: str, backup: str, edits: Sequence[Edit]) -> str:
     small = max(len(live), len(backup)) <= _HERE.get(kind, -1)
     found = child.answer(request) if small else _ask(request)
     if found.text is None:
-        raise Unfit(
-            found.unfit
-            or f"It cannot be edited: {found.why or TOO_MUCH}. Pick lines of the text, or all of it."
-        )
+        why = f"It cannot be edited: {found.why or TOO_MUCH}."
+        raise Unfit(found.unfit or f"{why} Pick lines of the text, or all of it.")
     return found.text
 
 

@@ -1,6 +1,8 @@
 """The ASGI application that uvicorn serves."""
 
 import os
+import sys
+from threading import Thread
 
 from django.core.asgi import get_asgi_application
 
@@ -11,8 +13,33 @@ os.environ.setdefault("KEEPSORT_POOLED", "yes")
 _django = get_asgi_application()
 
 from django.conf import settings  # noqa: E402 - there are none before
+from django.db import DatabaseError, connection  # noqa: E402
 
-application = limited(
-    _django,  # type: ignore[arg-type]
-    settings.SESSION_COOKIE_NAME,
-)
+from keepsort.server.systems.keeping import WrongKey, check  # noqa: E402
+
+
+def _refused() -> str:
+    """Return why nothing is served: because of a wrong key. Asked in a thread of its own, since
+    the server's event loop runs in this one.
+    """
+    told: list[str] = []
+
+    def ask() -> None:
+        try:
+            check()
+        except WrongKey as error:
+            told.append(str(error))
+        except DatabaseError:
+            pass  # requests say so themselves, and it may come back
+        finally:
+            connection.close()
+
+    thread = Thread(target=ask)
+    thread.start()
+    thread.join()
+    return told[0] if told else ""
+
+
+if _why := _refused():
+    sys.exit(f"keepsort: {_why}")
+application = limited(_django, settings.SESSION_COOKIE_NAME)  # type: ignore[arg-type]

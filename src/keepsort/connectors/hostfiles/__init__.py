@@ -3,6 +3,7 @@
 from keepsort.connectors.base import OptionField
 from keepsort.connectors.hostfiles.composing import COMPOSER
 from keepsort.connectors.hostfiles.connector import open_hostfiles
+from keepsort.connectors.hostfiles.secrets import DEFAULT
 from keepsort.connectors.registry import ConnectorType
 
 HOSTFILES = ConnectorType(
@@ -27,6 +28,11 @@ HOSTFILES = ConnectorType(
             name="formats", label="Formats", lines=True,
             help="One a line: PATTERN = ini, conf, yaml, toml, json, xml or text. By the name's "
             "ending where nothing is said.",
+        ),
+        OptionField(
+            name="secrets", label="Names of secrets", default=DEFAULT,
+            help="Keys whose values are masked: NAME or FORMAT:NAME with commas between, with *. "
+            "A value that is a number, a path, or yes or no, is none.",
         ),
         OptionField(
             name="largest", label="Largest text", default="1048576",

@@ -1,16 +1,14 @@
-"""Files on a host, as far as the connector needs them: over SFTP, or on this machine."""
+"""Files on a host, as far as the connector needs them, and the way to them over SFTP."""
 
-import grp
+import errno
 import hashlib
-import os
-import pwd
 import shlex
 import stat
 import struct
-import subprocess
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
+from time import monotonic
 from typing import Any, Protocol
 
 import paramiko
@@ -30,6 +28,9 @@ from keepsort.connectors.errors import NotAllowed, Refused, Unreachable
 from keepsort.connectors.hostfiles.names import meant, written
 
 _SECONDS = 60
+#: How long a command may take, and how much of what it writes is kept.
+COMMAND_SECONDS = 60
+COMMAND_BYTES = 64 << 10
 
 
 @dataclass(frozen=True)
@@ -99,93 +100,6 @@ class Access(Protocol):
         """Let go of the way."""
 
 
-class LocalAccess:
-    """Files on this machine."""
-
-    def status(self, path: str) -> Status:
-        raw = meant(path)
-        found = os.lstat(raw)
-        return Status(
-            written(os.path.basename(raw)), found.st_mode, found.st_size, found.st_uid,
-            found.st_gid, int(found.st_mtime),
-        )  # fmt: skip
-
-    def listed(self, path: str) -> list[Status]:
-        names = sorted(written(name) for name in os.listdir(meant(path)))
-        return [self.status(os.path.join(path, name)) for name in names]
-
-    def contents(self, path: str, limit: int) -> bytes | None:
-        descriptor = os.open(meant(path), os.O_RDONLY | os.O_NOFOLLOW)
-        with os.fdopen(descriptor, "rb") as file:
-            data = file.read(limit + 1)
-        return None if len(data) > limit else data
-
-    def digest(self, path: str) -> str:
-        descriptor = os.open(meant(path), os.O_RDONLY | os.O_NOFOLLOW)
-        with os.fdopen(descriptor, "rb") as file:
-            return hashlib.file_digest(file, "sha256").hexdigest()
-
-    def target(self, path: str) -> str:
-        return written(os.readlink(meant(path)))
-
-    def real(self, path: str) -> str:
-        return written(os.path.realpath(meant(path), strict=True))
-
-    def write_new(self, path: str, data: bytes) -> None:
-        flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW
-        descriptor = os.open(meant(path), flags, 0o600)
-        with os.fdopen(descriptor, "wb") as file:
-            file.write(data)
-            file.flush()
-            os.fsync(file.fileno())
-
-    def link_new(self, path: str, target: str) -> None:
-        os.symlink(meant(target), meant(path))
-
-    def set_mode(self, path: str, mode: int) -> None:
-        os.chmod(meant(path), mode)
-
-    def set_owner(self, path: str, uid: int, gid: int) -> None:
-        os.lchown(meant(path), uid, gid)
-
-    def replace(self, path: str, to: str) -> None:
-        os.rename(meant(path), meant(to))
-        folder = os.open(os.path.dirname(meant(to)) or b"/", os.O_RDONLY)
-        try:
-            os.fsync(folder)
-        finally:
-            os.close(folder)
-
-    def make_folder(self, path: str) -> None:
-        os.mkdir(meant(path))
-
-    def remove(self, path: str, folder: bool) -> None:
-        if folder:
-            os.rmdir(meant(path))
-        else:
-            os.unlink(meant(path))
-
-    def run(self, words: list[str]) -> tuple[int, str]:
-        try:
-            done = subprocess.run(  # noqa: S603 - only what an administrator has listed
-                words, capture_output=True, timeout=_SECONDS, check=False, stdin=subprocess.DEVNULL
-            )
-        except (OSError, subprocess.TimeoutExpired) as error:
-            return 127, str(error)
-        return done.returncode, (done.stdout + done.stderr).decode("utf-8", "replace").strip()
-
-    def names(self) -> tuple[dict[int, str], dict[int, str]]:
-        users = {entry.pw_uid: entry.pw_name for entry in pwd.getpwall()}
-        return users, {entry.gr_gid: entry.gr_name for entry in grp.getgrall()}
-
-    def software(self) -> str:
-        found = os.uname()
-        return f"{found.sysname} {found.release} (this machine)"
-
-    def close(self) -> None:
-        """Nothing is held."""
-
-
 class SftpAccess:
     """Files over SFTP, the protocol of OpenSSH with its extensions."""
 
@@ -248,9 +162,18 @@ class SftpAccess:
         answer = self._ask(command, CMD_NAME, meant(path))
         return written(answer.get_string()) if answer.get_int() else ""
 
+    def _must_be_regular(self, path: str, status: SFTPAttributes) -> None:
+        if status.st_mode is not None and not stat.S_ISREG(status.st_mode):
+            raise OSError(errno.EINVAL, "it is no regular file", path)
+
     def contents(self, path: str, limit: int) -> bytes | None:
+        with self._connected():
+            # a pipe would not even open; what is opened is looked at again
+            self._must_be_regular(path, self._sftp.lstat(_raw(path)))
         with self._connected(), self._sftp.open(_raw(path), "rb") as file:
-            size = file.stat().st_size or 0
+            opened = file.stat()
+            self._must_be_regular(path, opened)
+            size = opened.st_size or 0
             if size > limit:
                 return None
             if size:
@@ -260,7 +183,10 @@ class SftpAccess:
 
     def digest(self, path: str) -> str:
         found = hashlib.sha256()
+        with self._connected():
+            self._must_be_regular(path, self._sftp.lstat(_raw(path)))
         with self._connected(), self._sftp.open(_raw(path), "rb") as file:
+            self._must_be_regular(path, file.stat())
             file.prefetch()
             while block := file.read(1 << 18):
                 found.update(block)
@@ -311,9 +237,8 @@ class SftpAccess:
         with self._connected():
             # the words are quoted one by one, so the host's shell passes them on as they are
             line = shlex.join(words).encode("utf-8", "surrogateescape")
-            _, out, errors = self._client.exec_command(line, timeout=_SECONDS)  # type: ignore[arg-type]
-            written = out.read() + errors.read()
-            return out.channel.recv_exit_status(), written.decode("utf-8", "replace").strip()
+            _, out, _ = self._client.exec_command(line, timeout=_SECONDS)  # type: ignore[arg-type]
+            return _ended(out.channel)
 
     def names(self) -> tuple[dict[int, str], dict[int, str]]:
         return self._named("/etc/passwd"), self._named("/etc/group")
@@ -333,6 +258,26 @@ class SftpAccess:
     def close(self) -> None:
         with suppress(Exception):
             self._client.close()
+
+
+def _ended(channel: paramiko.Channel) -> tuple[int, str]:
+    """Wait for a command within bounds; of what it writes, only the beginning is kept."""
+    channel.set_combine_stderr(True)
+    channel.settimeout(1.0)
+    until = monotonic() + COMMAND_SECONDS
+    kept = bytearray()
+    try:
+        while monotonic() < until:
+            with suppress(TimeoutError):
+                part = channel.recv(1 << 16)
+                if not part:
+                    break
+                kept += part[: COMMAND_BYTES - len(kept)]
+        if not channel.status_event.wait(max(until - monotonic(), 0.1)):
+            return 124, f"it did not end within {COMMAND_SECONDS} s"
+        return channel.recv_exit_status(), kept.decode("utf-8", "replace").strip()
+    finally:
+        channel.close()
 
 
 def _raw(path: str) -> Any:

@@ -2,6 +2,7 @@
 
 import hashlib
 import os
+import re
 import secrets as random
 import stat
 from collections.abc import Iterator, Sequence
@@ -21,9 +22,9 @@ from keepsort.connectors.base import (
     SecretKeeper,
 )
 from keepsort.connectors.errors import Conflict, ConnectorError, NoSuchBranch, Refused
+from keepsort.connectors.hostfiles import local
 from keepsort.connectors.hostfiles.access import (
     Access,
-    LocalAccess,
     SftpAccess,
     Status,
     is_kind,
@@ -33,6 +34,7 @@ from keepsort.connectors.hostfiles.choosing import Choice, is_in
 from keepsort.connectors.hostfiles.composing import SCHEMA, parts
 from keepsort.connectors.hostfiles.names import meant
 from keepsort.connectors.hostfiles.rendering import rendered
+from keepsort.connectors.hostfiles.secrets import DEFAULT, Secrets
 from keepsort.connectors.hostfiles.signing_in import sign_in
 from keepsort.core.model import Attributes, ConfigObject, Path, Value
 from keepsort.core.plan import Finding, Step
@@ -42,26 +44,35 @@ from keepsort.formats import FORMATS, NotParsed, opening
 
 _FILES = {"text", "binary", *FORMATS}
 _MODE = 0o7777
+#: How the names of files end that are to take the place of others.
+_LEFT_OVER = re.compile(r"\.keepsort-[0-9a-f]{8}\.new$")
 
 
 def open_hostfiles(endpoint: Endpoint, secrets: SecretKeeper) -> "HostFiles":
     """Open a way to the files of a host. Raises a `ConnectorError`."""
     choice = Choice.of(endpoint)
+    hidden = Secrets(endpoint.options.get("secrets") or DEFAULT, secrets)
     if endpoint.address.startswith("file:"):
-        return HostFiles(choice, LocalAccess())
+        local.allowed()
+        return HostFiles(choice, local.LocalAccess(choice.folders), hidden)
     client, key = sign_in(endpoint)
     learned = {} if endpoint.options.get("host_key") else {"host_key": key}
-    return HostFiles(choice, SftpAccess(client, endpoint.address), learned)
+    return HostFiles(choice, SftpAccess(client, endpoint.address), hidden, learned)
 
 
 class HostFiles:
     """The chosen folders of one host."""
 
     def __init__(
-        self, choice: Choice, access: Access, learned: dict[str, str] | None = None
+        self,
+        choice: Choice,
+        access: Access,
+        hidden: Secrets,
+        learned: dict[str, str] | None = None,
     ) -> None:
         self._choice = choice
         self._access = access
+        self._hidden = hidden
         self.learned = learned or {}
 
     def close(self) -> None:
@@ -136,7 +147,7 @@ class HostFiles:
         try:
             found = self._object(path, status)
             if is_kind(status, stat.S_IFDIR):
-                inner = self._access.listed(path)
+                inner = [s for s in self._access.listed(path) if not _LEFT_OVER.search(s.name)]
                 odd = [f"{s.name} ({_odd(s)})" for s in inner if _odd(s)]
                 if odd:
                     found.facts["left out"] = odd
@@ -184,7 +195,7 @@ class HostFiles:
         text = _as_text(data)
         if text is not None:
             kind = self._choice.format(path)
-            attributes["text"] = text
+            attributes["text"] = self._without_secrets(kind, text)
         else:
             kind = "binary"
             attributes["bytes"] = status.size
@@ -194,6 +205,15 @@ class HostFiles:
                 digest = hashlib.sha256(data).hexdigest() if data is not None else None
                 attributes["digest"] = digest or self._access.digest(path)
         return ConfigObject(name=name, kind=kind, attributes=attributes, facts=facts)
+
+    def _without_secrets(self, kind: str, text: str) -> str:
+        """Keep the secrets of a text out of it, as far as it can be read."""
+        if kind not in FORMATS:
+            return text
+        try:
+            return self._hidden.kept_out(kind, text, opening.places)
+        except NotParsed:
+            return text
 
     @cached_property
     def _names(self) -> tuple[dict[int, str], dict[int, str]]:
@@ -248,6 +268,9 @@ class HostFiles:
                 if "content" not in after and not same:
                     text = "Only its digest and size were kept, so its contents cannot go back."
                     found.append(Finding("stop", "contents-not-kept", text, step.final_path))
+            if not self._hidden.are_kept(str(after.get("text", ""))):
+                text = "A secret in it was never kept here, so the file cannot be written."
+                found.append(Finding("stop", "secret-unknown", text, step.final_path))
             if step.kind in FORMATS and "text" in after:
                 try:
                     opening.places(step.kind, str(after["text"]))
@@ -276,7 +299,11 @@ class HostFiles:
         where = self._choice.written(step.path)
         to = self._choice.written(step.to) if step.to is not None else ""
         command = self._choice.command(where) if step.kind in _FILES else None
-        return rendered(step, where, to, command)
+        size = None
+        with suppress(Refused):
+            data = self._data(step.kind, step.after or {})
+            size = len(data) if data is not None else None
+        return rendered(step, where, to, command, size)
 
     def apply(self, step: Step) -> Outcome:
         """Carry out one step if the file is as expected."""
@@ -334,12 +361,13 @@ class HostFiles:
                 self._access.make_folder(path)
             self._own(path, after)
             return Outcome()
-        new = f"{dirname(path).rstrip('/')}/.{basename(path)}.{random.token_hex(4)}.new"
+        name = f".{basename(path)}.keepsort-{random.token_hex(4)}.new"
+        new = f"{dirname(path).rstrip('/')}/{name}"
         if step.kind == "link":
             self._access.link_new(new, str(after.get("target", "")))
             return self._take_place(step, new, path)
-        data = _data(after)
-        if found is not None and data == _data(found.attributes):
+        data = self._data(step.kind, after)
+        if found is not None and data == self._data(found.kind, found.attributes):
             self._own(path, after)
             return Outcome()
         if data is None:
@@ -355,6 +383,13 @@ class HostFiles:
             with suppress(OSError, ConnectorError):
                 self._access.remove(new, folder=False)
             raise
+
+    def _data(self, kind: str, attributes: Attributes) -> bytes | None:
+        """Return what a file with these attributes holds, its secrets among it."""
+        if "text" in attributes:
+            return self._hidden.put_in(kind, str(attributes["text"])).encode()
+        content = attributes.get("content")
+        return bytes(content) if isinstance(content, bytes) else None
 
     def _take_place(self, step: Step, new: str, path: str, report: str = "") -> Outcome:
         """Rename the new file over the old one, which must still be as expected."""
@@ -391,11 +426,20 @@ class HostFiles:
     # Around a run
 
     def standing(self, steps: Sequence[Step]) -> dict[str, Value]:
-        """Nothing is altered for the sake of a run."""
-        return {}
+        """Nothing is altered for the sake of a run; it is noted which files it writes."""
+        written = {self._choice.written(s.path) for s in steps if s.kind in _FILES | {"link"}}
+        return {"files": sorted(written)}
 
     def begin(self, standing: dict[str, Value]) -> None:
-        """Nothing is to be made ready."""
+        """Take away what a run that was cut off has left beside the files it was to write."""
+        for path in standing.get("files", []):
+            folder, name = dirname(path), basename(path)
+            with suppress(OSError, ConnectorError):
+                self._must_be_inside(path)
+                for one in self._access.listed(folder):
+                    left = _LEFT_OVER.search(one.name)
+                    if left and one.name == f".{name}{left[0]}":
+                        self._access.remove(f"{folder.rstrip('/')}/{one.name}", folder=False)
 
     def end(self, standing: dict[str, Value], done: Sequence[Step]) -> Ending:
         """Run the commands that apply what was written, each once."""
@@ -442,13 +486,6 @@ def _as_text(data: bytes | None) -> str | None:
         return data.decode()
     except UnicodeDecodeError:
         return None
-
-
-def _data(attributes: Attributes) -> bytes | None:
-    if "text" in attributes:
-        return str(attributes["text"]).encode()
-    content = attributes.get("content")
-    return bytes(content) if isinstance(content, bytes) else None
 
 
 def _number(names: dict[int, str], name: Value, default: int) -> int:

@@ -4,18 +4,22 @@ from posixpath import basename, dirname
 
 from keepsort.connectors.hostfiles.choosing import Command
 from keepsort.core.compare.sequences import unified
+from keepsort.core.model.masks import masked
 from keepsort.core.plan import Step
 
 
-def rendered(step: Step, where: str, to: str, command: Command | None) -> str:
-    """Write a step as operations, one a line, and what differs in a text as a unified diff."""
+def rendered(step: Step, where: str, to: str, command: Command | None, size: int | None) -> str:
+    """Write a step as operations, one a line, and what differs in a text as a unified diff.
+
+    size: how many bytes are written; None where that is not known.
+    """
     if step.action == "move":
         return f"posix-rename  {where}\n           -> {to}"
     if step.action == "delete":
         return f"{'rmdir' if step.kind == 'folder' else 'remove'}  {where}"
     before, after = step.before or {}, step.after or {}
     lines = []
-    new = f"{dirname(where).rstrip('/')}/.{basename(where)}.….new"
+    new = f"{dirname(where).rstrip('/')}/.{basename(where)}.keepsort-….new"
     mode = after.get("mode", "")
     owner = f"{after.get('owner', '')}:{after.get('group', '')}"
     if step.kind == "folder":
@@ -25,9 +29,8 @@ def rendered(step: Step, where: str, to: str, command: Command | None) -> str:
     elif before.get("text") == after.get("text") and "text" in before:
         lines.append(f"# the text of {where} stays as it is")
     else:
-        text = after.get("text", after.get("content", ""))
-        size = len(text if isinstance(text, bytes) else str(text).encode())
-        lines += [f"open  {new}  create, exclusive", f"write  {size} bytes", "fsync"]
+        many = "its bytes" if size is None else f"{size} bytes"
+        lines += [f"open  {new}  create, exclusive", f"write  {many}", "fsync"]
     if step.kind != "link":
         lines.append(f"setstat  mode {mode}, owner {owner}")
     if step.kind not in ("link", "folder") and before.get("text") != after.get("text"):
@@ -38,7 +41,8 @@ def rendered(step: Step, where: str, to: str, command: Command | None) -> str:
         lines.append("exec  " + " ".join(command.apply) + "  once, at the end")
     written = "\n".join(lines)
     if "text" in after and before.get("text") != after["text"]:
-        old = str(before.get("text", "")).splitlines(keepends=True)
-        diff = unified(old, str(after["text"]).splitlines(keepends=True))
+        one, two = str(before.get("text", "")), str(after["text"])
+        old = masked(one, [two] if one else ()).splitlines(keepends=True)
+        diff = unified(old, masked(two).splitlines(keepends=True))
         written += "\n\n" + diff.replace("--- backup", "--- live").replace("+++ live", "+++ new", 1)
     return written

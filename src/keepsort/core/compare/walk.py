@@ -20,7 +20,12 @@ from keepsort.core.model import Attributes, Path, Schema, Value
 from keepsort.core.model.canonical import canonical_value
 from keepsort.core.model.references import renamed
 from keepsort.core.snapshot import Entry, Node, Snapshot
-from keepsort.core.snapshot.encoding import decode_entry, decode_facts_index, decode_index
+from keepsort.core.snapshot.encoding import (
+    BLOB_HEAD,
+    decode_entry,
+    decode_facts_index,
+    decode_index,
+)
 from keepsort.core.snapshot.reader import Pages, RawPage, read_pages
 
 #: An object on both sides; for a pair that a person accepted, how alike the two are.
@@ -380,6 +385,8 @@ class _Telling:
 
     def _names_that_differ(self, a: Node, b: Node) -> tuple[str, ...]:
         left, right = self.left.attributes(a.entry), self.right.attributes(b.entry)
+        if BLOB_HEAD in bytes(a.entry.attributes) or BLOB_HEAD in bytes(b.entry.attributes):
+            self._resolve_where_it_matters(a.entry.kind, left, right)
         found = differing_names(self.schema, a.entry.kind, left, right)
         if a.entry.kind != b.entry.kind:
             found.insert(0, "kind")
@@ -393,6 +400,17 @@ class _Telling:
             else:
                 self.consequences.append(Consequence(a.path, name, moved))
         return tuple(kept)
+
+    def _resolve_where_it_matters(self, kind: str, left: Attributes, right: Attributes) -> None:
+        """Read long values that lie apart, where they are not different just because they are two.
+
+        Elements of lists may stand in another order, and letter case may not count.
+        """
+        for name in left.keys() & right.keys():
+            one, two = left[name], right[name]
+            listed = isinstance(one, list) or isinstance(two, list)
+            if listed or (one != two and self.schema.spec(kind, name).fold):
+                left[name], right[name] = self.left.resolve(one), self.right.resolve(two)
 
     def _follows_move(
         self, kind: str, name: str, left: Attributes, right: Attributes

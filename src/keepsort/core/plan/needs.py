@@ -39,7 +39,7 @@ def _need_references(taker: Taker, target: Target) -> None:
     comparison = taker.comparison
     backup, live = comparison.left, comparison.right
     schema, kind = backup.schema, target.node.entry.kind
-    now = live.attributes(target.live.entry) if target.live is not None else None
+    now = live.whole_attributes(target.live.entry) if target.live is not None else None
     wanted = written(schema, target, backup.whole_attributes(target.node.entry), now)
     for name, path in references(schema, kind, wanted):
         if schema.names.keys(path) in taker.targets.restored:

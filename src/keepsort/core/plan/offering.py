@@ -33,7 +33,7 @@ def offers(comparison: Comparison, plan: Plan) -> list[Offer]:
     for difference in comparison.differences:
         if difference.state != "changed" or difference.left is None or not brought:
             continue
-        attributes = comparison.left.attributes(difference.left.entry)
+        attributes = comparison.left.references_of(difference.left.entry)
         after = updated.get(names.keys(difference.path), {})
         for name, path in references(schema, difference.kind, attributes):
             if name in difference.attributes and names.keys(path) in brought:

@@ -51,7 +51,7 @@ def referrers(live: Snapshot, places: list[Path]) -> Iterator[tuple[Node, str, P
     for node in live.walk():
         if node.entry.unreadable is not None:
             continue
-        attributes = live.attributes(node.entry)
+        attributes = live.references_of(node.entry)
         for name, path in references(live.schema, node.entry.kind, attributes):
             folded = keys(path)
             if any(folded[:depth] in wanted for depth in depths):

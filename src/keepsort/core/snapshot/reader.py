@@ -271,6 +271,11 @@ class Snapshot:
         """Decode the attributes of an entry, with long values read from the store."""
         return {name: self.resolve(value) for name, value in self.attributes(entry).items()}
 
+    def references_of(self, entry: Entry) -> Attributes:
+        """Decode those attributes of an entry that may name other objects, long ones read too."""
+        found = self.attributes(entry)
+        return {n: self.resolve(found[n]) for n in found.keys() & self.schema.references}
+
     def object(self, node: Node) -> ConfigObject:
         """Return the whole object at a node, facts and long values included."""
         entry = node.entry

@@ -118,6 +118,7 @@ class SystemShape(Shape):
     work = WorkShape(many=True)
     failed = WorkShape(allow_null=True)
     runs = RunBriefShape(many=True)
+    trouble = serializers.CharField(allow_blank=True)
 
 
 class BriefRecordShape(Shape):

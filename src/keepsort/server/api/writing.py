@@ -4,6 +4,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 import msgspec
+from django.db.utils import InterfaceError, OperationalError
 
 from keepsort.connectors.registry import connector_types
 from keepsort.core.compare import Rules, compare_attributes
@@ -11,6 +12,7 @@ from keepsort.core.compare.rules import Space
 from keepsort.core.model import Path, Schema, is_beneath
 from keepsort.core.plan import Finding, Step, changed_names
 from keepsort.core.snapshot import Snapshot
+from keepsort.server.logs import log
 from keepsort.server.restores.engine import is_interrupted
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
 from keepsort.server.restores.previewing import open_plan, sources
@@ -117,7 +119,31 @@ def _waits_until(found: Run) -> datetime | None:
 
 
 def system(found: System) -> dict[str, Any]:
-    """Write a system with its timeline and what is under way."""
+    """Write a system with its timeline and what is under way.
+
+    Where that cannot be told, the system says so itself, and hides nothing of the others.
+    """
+    try:
+        return _system(found)
+    except (OperationalError, InterfaceError):
+        raise
+    except Exception as error:
+        log.error("a system cannot be told of", system=found.pk, error=error)
+        kind = type(error).__name__
+        text = f"What is kept of it cannot be told ({kind}); the log says where."
+        return _BARE | {
+            "id": found.pk, "name": found.name, "connector": found.connector,
+            "address": found.address, "trouble": text,
+        }  # fmt: skip
+
+
+_BARE: dict[str, Any] = {
+    "connector_label": "", "objects": 0, "backups": [], "look": None, "rules_saved": False,
+    "sample": [], "work": [], "failed": None, "runs": [],
+}  # fmt: skip
+
+
+def _system(found: System) -> dict[str, Any]:
     backups = found.records.filter(kind=Record.Kind.BACKUP).select_related("by")[:_BACKUPS_SHOWN]
     look = newest(found, Record.Kind.LOOK)
     types = connector_types()
@@ -138,6 +164,7 @@ def system(found: System) -> dict[str, Any]:
         "work": [work(w) for w in active],
         "failed": work(last) if last and last.state == Work.State.FAILED else None,
         "runs": [run_brief(r) for r in runs],
+        "trouble": "",
     }
 
 

@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 
 from keepsort.core.compare import Comparison, Rules, compare_attributes
 from keepsort.core.model import ConfigObject, Path
+from keepsort.core.model.masks import masked
 from keepsort.core.plan.references import referrers
 from keepsort.core.snapshot import Node, Snapshot
 from keepsort.server.sorting.showing import Showing, ShownAttribute, line_of
@@ -131,7 +132,7 @@ def lines(
         return []
     found = side.object(node).attributes.get(attribute)
     values = found.splitlines() if isinstance(found, str) else found
-    return [line_of(v) for v in (values or [])[start : start + count]]
+    return [masked(line_of(v)) for v in (values or [])[start : start + count]]
 
 
 def _object(side: Snapshot, node: Node | None) -> ConfigObject | None:

@@ -8,9 +8,9 @@ from keepsort.core.compare.maps import MapChange
 from keepsort.core.compare.sequences import Change
 from keepsort.core.compare.words import Pieces, marked
 from keepsort.core.model import AttributeSpec, Path, Value
+from keepsort.core.model.masks import MASK, masked
 from keepsort.core.snapshot import Snapshot
 
-MASK = "••••••"
 _HEX_SHOWN = 48
 _TEXT_SHOWN = 4000
 _LINES_FOLDED_OVER = 6
@@ -167,8 +167,10 @@ class Showing:
                 exists = side.find(path) is not None
                 return Shown("reference", value, path=path, exists=exists)
         if isinstance(value, str):
+            size = len(value.encode())
+            value = masked(value)
             if len(value) > _TEXT_SHOWN:
-                return Shown("text", value[:_TEXT_SHOWN] + "…", size=len(value.encode()))
+                return Shown("text", value[:_TEXT_SHOWN] + "…", size=size)
             return Shown("text", value)
         return Shown("data", written(value))
 
@@ -184,6 +186,9 @@ class Showing:
 
     def _stretch(self, kind: str, found: Change, part: str) -> ShownStretch:
         left, right = [line_of(v) for v in found.left], [line_of(v) for v in found.right]
+        if found.state != "same":
+            right = [masked(line, left or [""]) for line in right]
+        left, right = [masked(line) for line in left], [masked(line) for line in right]
         shown = ShownStretch(
             found.state, found.number, [], [], found.left_start, found.right_start,
             len(left), len(right), part,
@@ -220,7 +225,7 @@ def written(value: Value) -> str:
         return ", ".join(written(v) for v in value)
     if isinstance(value, bytes):
         return value.hex(" ")
-    return str(value)
+    return masked(str(value))
 
 
 def _listed(value: Value) -> list[Value]:

@@ -6,7 +6,8 @@ from django.db import models
 class System(models.Model):
     """One live system.
 
-    password: encrypted with the key of this installation.
+    password: encrypted with the key of this installation. password_lost: it was encrypted with one
+        that is lost, and must be given again.
     rules: ignore rules saved for the system, in the form of `core.compare.Rules`.
     """
 
@@ -16,6 +17,7 @@ class System(models.Model):
     options = models.JSONField(default=dict)
     user = models.CharField(max_length=400, blank=True)
     password = models.BinaryField(default=b"")
+    password_lost = models.BooleanField(default=False)
     rules = models.JSONField(default=dict)
     added_at = models.DateTimeField(auto_now_add=True)
 
@@ -52,3 +54,16 @@ class Successor(models.Model):
         """One row an old id."""
 
         constraints = [models.UniqueConstraint(fields=["system", "before"], name="one_successor")]
+
+
+class KeyCheck(models.Model):
+    """Which key everything in this database is encrypted with; there is one row.
+
+    value: tells the key from others. next_value: of the key that a rotation is going on to.
+    digests: what digests of secrets are made with, encrypted; it outlives the key.
+    """
+
+    value = models.CharField(max_length=32)
+    next_value = models.CharField(max_length=32, blank=True)
+    digests = models.BinaryField()
+    since = models.DateTimeField(auto_now=True)

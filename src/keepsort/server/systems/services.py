@@ -12,9 +12,10 @@ from keepsort.core.plan import Composer
 from keepsort.server.caching import Kept
 from keepsort.server.pooling import give_back
 from keepsort.server.problems import NotFound, Problem
+from keepsort.server.systems.keeping import PASSWORD, decrypt, encrypt
 from keepsort.server.systems.models import Successor, System
 from keepsort.server.systems.slots import slot
-from keepsort.server.systems.vault import Vault, decrypt, encrypt
+from keepsort.server.systems.vault import Vault
 
 
 def checked(name: str, connector: str, options: Mapping[str, str]) -> ConnectorType:
@@ -54,7 +55,7 @@ def add_system(
     checked(name, connector, options)
     system = System(
         name=name.strip(), connector=connector, address=address, options=options, user=user,
-        password=encrypt(password.encode(), "system password"),
+        password=encrypt(password.encode(), PASSWORD),
     )  # fmt: skip
     _save(system)
     return system
@@ -72,7 +73,8 @@ def change_system(
     checked(name, system.connector, options)
     system.name, system.address, system.options, system.user = name.strip(), address, options, user
     if password is not None:
-        system.password = encrypt(password.encode(), "system password")
+        system.password_lost = False
+        system.password = encrypt(password.encode(), PASSWORD)
     _save(system)
 
 
@@ -88,7 +90,7 @@ def _save(system: System) -> None:
 
 def endpoint_of(system: System) -> Endpoint:
     """Return how a system is reached, its password in the clear."""
-    password = decrypt(bytes(system.password), "system password").decode()
+    password = decrypt(bytes(system.password), PASSWORD).decode()
     return Endpoint(
         address=system.address, options=system.options, user=system.user, password=password
     )
@@ -106,6 +108,12 @@ def find_system(name: str) -> System:
 @contextmanager
 def opened(system: System) -> Iterator[Connector]:
     """Open a connector to the live system; what secrets it met are kept when it closes."""
+    if system.password_lost:
+        raise Problem(
+            f"The password of {system} was lost with the key that it was encrypted with.",
+            "An administrator can give it again in Setup.",
+            409,
+        )
     vault = Vault(system)
     endpoint = endpoint_of(system)
     give_back()

@@ -1,36 +1,10 @@
 """Secrets at rest: encrypted with AES-GCM, named by keyed digests."""
 
-import secrets
 from hashlib import blake2b
 
-from cryptography.exceptions import InvalidTag
-from cryptography.hazmat.primitives.ciphers.aead import AESGCM
-from django.conf import settings
-
 from keepsort.server.keys import derived
-from keepsort.server.problems import Problem
+from keepsort.server.systems.keeping import VAULT, WrongKey, decrypt, digest_key, encrypt
 from keepsort.server.systems.models import KeptSecret, System
-
-_NONCE = 12
-
-
-def encrypt(value: bytes, purpose: str) -> bytes:
-    """Encrypt bytes for one purpose (AES-256-GCM, NIST SP 800-38D)."""
-    nonce = secrets.token_bytes(_NONCE)
-    return nonce + AESGCM(derived(settings.KEY, purpose)).encrypt(nonce, value, purpose.encode())
-
-
-def decrypt(value: bytes, purpose: str) -> bytes:
-    """Decrypt bytes. Raises `Problem` if they were encrypted with another key."""
-    try:
-        cipher = AESGCM(derived(settings.KEY, purpose))
-        return cipher.decrypt(value[:_NONCE], value[_NONCE:], purpose.encode())
-    except InvalidTag:
-        raise Problem(
-            "What was kept encrypted cannot be read with this installation's key.",
-            "Start with the key it was kept with, or give the passwords anew.",
-            500,
-        ) from None
 
 
 class Vault:
@@ -38,7 +12,7 @@ class Vault:
 
     def __init__(self, system: System) -> None:
         self._system = system
-        self._key = derived(settings.KEY, f"digests of system {system.pk}")
+        self._key = derived(digest_key(), f"digests of system {system.pk}")
         self._known: set[str] = set()
         self._new: dict[str, bytes] = {}
 
@@ -59,12 +33,17 @@ class Vault:
         if digest in self._new:
             return self._new[digest]
         row = KeptSecret.objects.filter(system=self._system, digest=digest).first()
-        return decrypt(bytes(row.value), "vault") if row else None
+        if row is None:
+            return None
+        try:
+            return decrypt(bytes(row.value), VAULT)
+        except WrongKey:
+            return None  # it is asked for where it is needed
 
     def keep(self, digest: str, value: bytes) -> None:
         """Keep a value that somebody gave, by the digest that stands for it."""
         KeptSecret.objects.update_or_create(
-            system=self._system, digest=digest, defaults={"value": encrypt(value, "vault")}
+            system=self._system, digest=digest, defaults={"value": encrypt(value, VAULT)}
         )
 
     def flush(self) -> None:
@@ -74,7 +53,7 @@ class Vault:
             del self._new[digest]
         KeptSecret.objects.bulk_create(
             [
-                KeptSecret(system=self._system, digest=d, value=encrypt(v, "vault"))
+                KeptSecret(system=self._system, digest=d, value=encrypt(v, VAULT))
                 for d, v in self._new.items()
             ],
             ignore_conflicts=True,

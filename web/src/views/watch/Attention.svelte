@@ -19,6 +19,15 @@
     const items: Item[] = [];
     const sort = `/sort/${system.id}`;
     const newest = system.backups.find((b) => !b.at.length);
+    if (system.trouble)
+      return [
+        {
+          level: 'stop',
+          title: `${system.name}: nothing can be told of it`,
+          text: system.trouble,
+          href: `/backups/${system.id}`,
+        },
+      ];
     if (system.failed) {
       const what = system.failed.kind === 'backup' ? 'backup' : 'look';
       items.push({

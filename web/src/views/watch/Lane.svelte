@@ -36,12 +36,14 @@
   <div bind:clientWidth={width} class="min-w-0">
     {#if whole.length}
       <Timeline backups={whole} {width} height={72} />
-    {:else}
+    {:else if !system.trouble}
       <span class="text-ink-2">No backup yet. <kbd>B</kbd> makes the first.</span>
     {/if}
   </div>
   <div class="grid gap-1 pl-3">
-    {#if !system.look}
+    {#if system.trouble}
+      <span class="border-l-3 border-stop pl-2">{system.trouble}</span>
+    {:else if !system.look}
       <span class="text-ink-2">not looked at yet</span>
     {:else if differing}
       <Tally tally={system.look.changes} />
