@@ -95,6 +95,7 @@ def test_the_key_is_changed_and_nothing_tells_as_different(
     assert not (state / keys.OLD).exists()
     late.refresh_from_db()
     assert keeping.decrypt(bytes(late.value), keeping.VAULT) == b"late"
+    people.refresh_from_db()
     assert take(people, Record.Kind.LOOK).changes == {}
     slapd.change(f"dn: {dn('Ansel Brandvold')}\nchangetype: delete\n")
     run = engine.carry_out(engine.start(preview(backup, [Pick(ANSEL)]), [], None).pk)

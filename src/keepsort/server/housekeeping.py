@@ -53,7 +53,7 @@ def _retire(now: datetime) -> None:
     ended = Work.objects.filter(
         state__in=[Work.State.DONE, Work.State.FAILED], asked_at__lt=now - _WORK_FOR
     )
-    newest = Work.objects.order_by("system", "-pk").distinct("system").values("pk")
+    newest = Work.objects.order_by("system_id", "-pk").distinct("system_id")
     ended.exclude(pk__in=list(newest.values_list("pk", flat=True))).delete()
     # no look takes so long: who made these is dead
     Construction.objects.filter(started_at__lt=now - _MADE_WITHIN).delete()

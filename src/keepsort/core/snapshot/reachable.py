@@ -40,7 +40,7 @@ def reachable(
         del waiting[-_BATCH:]
         if not some:
             continue
-        seen |= some.keys()
+        seen.update(some)
         yield set(some)
         to_read = {address: read for address, read in some.items() if read is not None}
         for address, data in _got(store, list(to_read)).items():
