@@ -19,11 +19,12 @@ RESULTS = ROOT / "benchmarks" / "results.json"
 
 def main() -> None:
     sys.path.insert(0, str(ROOT / "src"))
-    from benchmarks import directory, keystore, million, planning, text
+    from benchmarks import directory, keystore, million, planning, restore, text
 
     parts = {
         "text": text,
         "planning": planning,
+        "restore": restore,
         "directory": directory,
         "keystore": keystore,
         "million": million,

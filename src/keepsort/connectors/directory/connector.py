@@ -43,6 +43,10 @@ from keepsort.core.plan.rehearsal import holds, is_done
 from keepsort.core.snapshot import Snapshot
 
 _ATTEMPTS = 3
+#: So many requests may wait for the server at once.
+_AHEAD = 64
+#: An entry, where there is one, and its stamp, where the server has such.
+_Read = tuple[ConfigObject | None, str | None]
 #: One part of a modify request, as the library takes it.
 Modify = tuple[int, str, list[bytes] | None]
 _ASSERTION = "1.3.6.1.1.12"  # RFC 4528
@@ -94,6 +98,8 @@ class Directory:
         self._base = base
         self._secrets = secrets
         self._session: SimpleLDAPObject = connect(endpoint)
+        #: what was read ahead for steps that are applied next
+        self._foreseen: dict[Path, _Read] = {}
 
     def close(self) -> None:
         """Let go of the connection."""
@@ -257,16 +263,34 @@ class Directory:
 
     def read(self, paths: Sequence[Path]) -> list[ConfigObject | None]:
         """Return chosen entries as they are now."""
-        return [self._read_one(path)[0] for path in paths]
+        return [found for found, _ in self._read_many(paths)]
 
-    def _read_one(self, path: Path) -> tuple[ConfigObject | None, str | None]:
-        """Return an entry and the stamp (entryCSN) that changes with every change to it."""
-        dn = self.schema.model.notation.write(path)
+    def _read_one(self, path: Path) -> _Read:
+        return self._read_many([path])[0]
+
+    def _read_many(self, paths: Sequence[Path]) -> list[_Read]:
+        """Return entries, each with the stamp (entryCSN) that changes with every change to it.
+
+        They are asked for ahead: a server answers requests that wait for it one after the other.
+        """
+        found: list[_Read] = []
+        for start in range(0, len(paths), _AHEAD):
+            some = paths[start : start + _AHEAD]
+            with plain_errors(self._endpoint):
+                numbers = [
+                    self._session.search_ext(
+                        self.schema.model.notation.write(path), ldap.SCOPE_BASE,
+                        attrlist=_ALL, serverctrls=self._controls,
+                    )
+                    for path in some
+                ]  # fmt: skip
+            found += [self._answered(p, n) for p, n in zip(some, numbers, strict=True)]
+        return found
+
+    def _answered(self, path: Path, number: int) -> _Read:
         with plain_errors(self._endpoint):
             try:
-                found = self._session.search_ext_s(
-                    dn, ldap.SCOPE_BASE, attrlist=_ALL, serverctrls=self._controls
-                )
+                found = self._session.result3(number)[1]
             except ldap.NO_SUCH_OBJECT as error:
                 return (self._hidden(path) if self._conceals(path, error) else None), None
             except ldap.INSUFFICIENT_ACCESS:
@@ -509,9 +533,24 @@ class Directory:
                 return self._attempt(step)
         return self._attempt(step)
 
+    def foresee(self, steps: Sequence[Step]) -> None:
+        """Read ahead what steps begin with, where the server guards each write by its stamp."""
+        self._foreseen.clear()
+        if not self._asserts:
+            return
+        paths = [step.path for step in steps if step.action != "create"]
+        read = self._read_many(paths)
+        self._foreseen.update(
+            (path, one) for path, one in zip(paths, read, strict=True) if one[1] is not None
+        )
+
     def _attempt(self, step: Step) -> Outcome:
         schema = self.schema.model
-        found, stamp = self._read_one(step.path)
+        ahead = self._foreseen.pop(step.path, None)
+        if ahead is not None and holds(schema, step, ahead[0]):
+            found, stamp = ahead
+        else:
+            found, stamp = self._read_one(step.path)
         if step.action == "move":
             assert step.to is not None
             if found is None and is_done(schema, step, self._read_one(step.to)[0]):

@@ -46,6 +46,9 @@ class DirectorySchema:
     """What the directory's attributes and classes mean."""
 
     def __init__(self, entry: dict[str, list[bytes]], base: str, secrets: Iterable[str]) -> None:
+        #: worked out once for each set of classes, for most entries have the same ones
+        self._structural: dict[tuple[str, ...], str] = {}
+        self._allowed: dict[tuple[str, ...], set[str] | None] = {}
         self._raw = SubSchema(entry)
         self._secrets = {s.strip().lower() for s in secrets if s.strip()}
         self.operational: set[str] = set()
@@ -127,6 +130,12 @@ class DirectorySchema:
 
     def structural(self, classes: list[str]) -> str:
         """Return the most derived structural class of an entry."""
+        key = tuple(classes)
+        if key not in self._structural:
+            self._structural[key] = self._most_derived(classes)
+        return self._structural[key]
+
+    def _most_derived(self, classes: list[str]) -> str:
         known = [c for c in classes if c in self.model.kinds]
         above = {s for c in known if (f := self._raw.get_obj(ObjectClass, c)) for s in f.sup}
         lowest = [c for c in known if c not in above]
@@ -134,6 +143,12 @@ class DirectorySchema:
 
     def allowed(self, classes: Iterable[str]) -> set[str] | None:
         """Return the attributes entries of these classes may have, lower case; None: any."""
+        key = tuple(classes)
+        if key not in self._allowed:
+            self._allowed[key] = self._allowed_by(key)
+        return self._allowed[key]
+
+    def _allowed_by(self, classes: tuple[str, ...]) -> set[str] | None:
         names: set[str] = set()
         for name in classes:
             if self._raw.get_obj(ObjectClass, name) is None:

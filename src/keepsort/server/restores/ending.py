@@ -15,7 +15,7 @@ from keepsort.server.snapshots.services import open_snapshot, take
 
 _NOTHINGS_TOLD = 20
 _SAVED = (
-    "outcome", "message", "report", "after", "state", "finished_at", "waits", "waits_since",
+    "outcome", "message", "report", "state", "finished_at", "waits", "waits_since",
     "retry_at", "attempts",
 )  # fmt: skip
 
@@ -48,19 +48,14 @@ def skip_rest(journal: Journal, reason: str) -> None:
     )
 
 
-def finish(run: Run, *, look: bool = True) -> None:
-    """Sum a run up, and look at what live is now.
-
-    look: whether the system can be expected to answer.
-    """
+def finish(run: Run) -> None:
+    """Sum a run up. Raises `Superseded` if somebody else carries it out by now."""
     run.outcome = outcome_of(run)
     if not run.message:
         trouble = [State.IN_DOUBT, State.FAILED, State.CONFLICT, State.DIFFERS]
         first = run.steps.filter(state__in=trouble).first()
         run.message = first.message if first else ""
     run.report = [*run.report, *_came_to_nothing(run)]
-    if look:
-        look_at_live(run)
     run.state = Run.State.FINISHED
     run.finished_at = timezone.now()
     run.waits, run.waits_since, run.retry_at = "", None, None
@@ -77,6 +72,8 @@ def look_at_live(run: Run) -> None:
         run.after = take(run.system, Record.Kind.LOOK, by=run.by)
     except (ConnectorError, Problem) as error:
         run.message = run.message or str(error)
+    run.save(update_fields=["after", "message"])
+    tell("run", run.pk, run.system_id)
 
 
 def outcome_of(run: Run) -> str:

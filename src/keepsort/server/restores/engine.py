@@ -145,8 +145,9 @@ def carry_out(run_id: int) -> Run:
             _look_after(run)
             return run
         _take_up(run)
+        ended = False
         try:
-            _carry_out(run)
+            ended = _carry_out(run)
         except Superseded:
             log.warning("run is carried out by another process by now")
             run.refresh_from_db()
@@ -155,6 +156,8 @@ def carry_out(run_id: int) -> Run:
         except Exception as error:
             log.error("run failed in a way nobody foresaw", error=error)
             _end_unforeseen(run, error)
+    if ended:  # what became of it is known by now, and the next run may begin
+        ending.look_at_live(run)
     return run
 
 
@@ -180,12 +183,13 @@ def _take_up(run: Run) -> None:
     tell("run", run.pk, run.system_id)
 
 
-def _carry_out(run: Run) -> None:
+def _carry_out(run: Run) -> bool:
+    """Take a run as far as it goes now; tell whether that was to its end, step by step."""
     journal = Journal(run)
     if run.attempts > _ATTEMPTS:
         text = f"What carries it out has ended {_ATTEMPTS} times in the middle of it."
         _give_up(run, journal, text)
-        return
+        return False
     tried = -1
     while True:
         done = _settled_count(journal)
@@ -209,7 +213,7 @@ def _carry_out(run: Run) -> None:
                     Run.objects.filter(pk=run.pk).update(waits_since=None)
                 continue
             _wait(run, journal, str(away))
-            return
+            return False
         except ConnectorError as error:
             begun = any(line.tries for line in journal.lines.values()) or run.standing is not None
             if begun or isinstance(error, Unreachable):
@@ -217,10 +221,11 @@ def _carry_out(run: Run) -> None:
             else:
                 run.message = str(error)
                 ending.skip_rest(journal, "The system could not be reached.")
-                ending.finish(run, look=False)
-            return
+                ending.finish(run)
+            return False
     run.attempts = 0
     ending.finish(run)
+    return True
 
 
 def _settled_count(journal: Journal) -> int:
@@ -258,7 +263,7 @@ def _give_up(run: Run, journal: Journal, why: str) -> None:
     skipped = "The run was cancelled before this step." if run.cancel_asked else why
     ending.skip_rest(journal, skipped)
     journal.write(journal.note(line, State.IN_DOUBT, _DOUBT) for line in journal.doubtful())
-    ending.finish(run, look=False)
+    ending.finish(run)
 
 
 _DOUBT = (
@@ -282,7 +287,7 @@ def _end_unforeseen(run: Run, error: Exception) -> None:
     run.message = f"It ended with an error that nobody foresaw ({type(error).__name__}); {where}."
     ending.skip_rest(journal, "The run ended with an error before this step.")
     run.attempts = 0
-    ending.finish(run, look=False)
+    ending.finish(run)
 
 
 def _look_after(run: Run) -> None:
@@ -329,7 +334,7 @@ def cancel(run: Run) -> Run:
             journal = Journal(found)
             journal.write()
             ending.skip_rest(journal, "The run was cancelled before this step.")
-            ending.finish(found, look=False)
+            ending.finish(found)
     tell("run", found.pk, found.system_id)
     return found
 

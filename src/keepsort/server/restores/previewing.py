@@ -96,15 +96,16 @@ def preview(
     comparison, plan, _ = draft_plan(backup, look, picks, policy, terms, others)
     with opened(backup.system) as connector:
         composer = composer_of(backup.system)
-        plan, rendered = _asked(connector, comparison.right, plan, composer, comparison.left)
-    predicted = rehearse(comparison.right, plan.steps, composer)
-    left = compare_trees(
-        comparison.left, predicted, settled(terms, backup.system), successors(backup.system)
-    )
+        asked = _asked(connector, comparison.right, plan, composer, comparison.left)
+    plan, rendered, predicted = asked
+    tally: dict[str, int] = {}
+    if predicted is not None:
+        known, terms = successors(backup.system), settled(terms, backup.system)
+        tally = compare_trees(comparison.left, predicted, terms, known).tally
     return PlanRecord.objects.create(
         system=backup.system, backup=backup, look=look, by=by, policy=policy,
         picks=_written(picks, others), content=encode_plan(plan), rendered=rendered,
-        summary=summary(plan, left.tally),
+        summary=summary(plan, tally),
     )  # fmt: skip
 
 
@@ -156,7 +157,7 @@ def preview_elsewhere(
     plan = plan_restore(compare(made.left, live), list(made.picks), composer=composer)
     plan = Plan(plan.steps, (*made.findings, *plan.findings))
     with opened(system) as connector:
-        plan, rendered = _asked(connector, live, plan, composer, made.left)
+        plan, rendered, _ = _asked(connector, live, plan, composer, made.left)
     return PlanRecord.objects.create(
         system=system, backup=None, look=look, by=by, policy="overwrite",
         picks=[{"path": list(path), "backup": backup.pk} for path in paths],
@@ -182,10 +183,11 @@ def preview_undo(run: Run, by: User | None = None) -> PlanRecord:
         raise Problem("Live is as it was before this run, so there is nothing to undo.")
     with opened(run.system) as connector:
         plan = Plan(steps, tuple(findings))
-        undo, rendered = _asked(connector, live, plan, composer_of(run.system), before)
+        asked = _asked(connector, live, plan, composer_of(run.system), before)
+    undo, rendered, predicted = asked
     tally: dict[str, int] = {}
-    if not undo.stopped and run.plan.backup is not None:
-        tally = compare_to_backup(run.plan.backup, live, undo)
+    if predicted is not None and run.plan.backup is not None:
+        tally = compare_to_backup(run.plan.backup, predicted)
     return PlanRecord.objects.create(
         system=run.system, backup=run.plan.backup, look=look, by=by, undoes=run,
         content=encode_plan(undo), rendered=rendered, summary=summary(undo, tally),
@@ -218,27 +220,28 @@ def _same(schema: Schema, one: ConfigObject, other: ConfigObject | None) -> bool
     )
 
 
-def compare_to_backup(backup: Record, live: Snapshot, plan: Plan) -> dict[str, int]:
-    """Return how live will differ from a backup of the whole after a plan; empty for a branch."""
-    if tuple(backup.at) != live.at:
+def compare_to_backup(backup: Record, predicted: Snapshot) -> dict[str, int]:
+    """Return how live will differ from a backup of the whole; empty for one of a branch."""
+    if tuple(backup.at) != predicted.at:
         return {}
     known = successors(backup.system)
-    predicted = rehearse(live, plan.steps, composer_of(backup.system))
     return compare(open_snapshot(backup), predicted, successors=known).tally
 
 
 def _asked(
     connector: Connector, live: Snapshot, plan: Plan, composer: Composer, origin: Snapshot
-) -> tuple[Plan, list[str]]:
-    """Add what the live system says about a plan, and its protocol texts."""
-    found = [*plan.findings, *_changed_since(connector, live, plan.steps, composer)]
+) -> tuple[Plan, list[str], Snapshot | None]:
+    """Add what the live system says about a plan; return its protocol texts, and live as it will
+    be, or None where some step does not find what it expects.
+    """
+    found = [*plan.findings, *_changed_since(connector, live, plan.steps)]
+    predicted = _rehearsed(live, plan.steps, composer, found)
     found += connector.check(plan.steps, origin)
-    return Plan(plan.steps, tuple(found)), [connector.render(step) for step in plan.steps]
+    texts = [connector.render(step) for step in plan.steps]
+    return Plan(plan.steps, tuple(found)), texts, predicted
 
 
-def _changed_since(
-    connector: Connector, live: Snapshot, steps: tuple[Step, ...], composer: Composer
-) -> list[Finding]:
+def _changed_since(connector: Connector, live: Snapshot, steps: tuple[Step, ...]) -> list[Finding]:
     """Read again what the plan touches, and tell what is no longer as it was looked at."""
     places: dict[Path, None] = {}
     for step in steps:
@@ -254,20 +257,28 @@ def _changed_since(
         if not holds(schema, as_then, now):
             text = "It was changed, or went away, since live was looked at. Look again first."
             found.append(Finding("stop", "changed-since", text, path))
+    return found
+
+
+def _rehearsed(
+    live: Snapshot, steps: tuple[Step, ...], composer: Composer, findings: list[Finding]
+) -> Snapshot | None:
+    """Carry steps out on a copy of live; note where one does not find what it expects."""
+    schema = live.schema
     try:
-        rehearse(live, steps, composer)
+        return rehearse(live, steps, composer)
     except Mismatch as mismatch:
         step = mismatch.step
         if is_done(schema, step, mismatch.found):
             text = "It is already as this step would leave it."
-            found.append(Finding("note", "already", text, step.path))
+            findings.append(Finding("note", "already", text, step.path))
         else:
             text = (
                 "It is no longer what the run left, so it cannot be taken back without losing what "
                 "came after. Restore it from a backup instead."
             )
-            found.append(Finding("stop", "changed-since", text, step.path))
-    return found
+            findings.append(Finding("stop", "changed-since", text, step.path))
+    return None
 
 
 def summary(plan: Plan, left_tally: dict[str, int]) -> dict[str, object]:
