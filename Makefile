@@ -8,13 +8,14 @@ PYTHON_STAMP := $(VENV)/.installed
 NODE_STAMP := web/node_modules/.installed
 WEB_STAMP := web/dist/.built
 
-.PHONY: demo serve demo-reset test lint setup system web bench screenshots types help
+.PHONY: demo serve demo-reset test soak lint setup system web bench screenshots types help
 
 help:
 	@echo "make demo         everything with the aquarium's systems and data; Ctrl-C stops it"
 	@echo "make serve        the application alone, for systems of your own"
 	@echo "make demo-reset   forget what the demo has kept, and start over next time"
 	@echo "make test         all checks and tests"
+	@echo "make soak         breaks 200 restores at every moment, and hundreds at every write"
 	@echo "make bench        the figures in docs/performance.md"
 	@echo "make screenshots  the pictures in docs/screenshots"
 
@@ -69,6 +70,10 @@ test: lint web
 	@cd web && npm run --silent test
 	@# most of it waits for servers; the browser's tests share one demo, so one process runs them all
 	@$(PY) -m pytest -n auto --maxprocesses 4 --dist loadgroup
+
+soak: setup web
+	@# every moment of 200 restores, and hundreds of restores with writes that go wrong
+	@KEEPSORT_SOAK=200 KEEPSORT_ROUNDS=100 $(PY) -m pytest -n 2 --dist loadgroup tests/server/test_moments.py tests/server/test_random_restores.py
 
 bench: setup web
 	@$(PY) -m benchmarks

@@ -53,8 +53,16 @@ def _parts(found: Comparison, difference: Difference, rng: random.Random) -> Pic
         spec = schema.spec(kind, one.name)
         parts = [
             *part_numbers(one),
-            *(element_name(spec, v, "left") for v in one.only_left if one.state == "changed"),
-            *(element_name(spec, v, "right") for v in one.only_right if one.state == "changed"),
+            *(
+                element_name(spec, v, "left", difference.path)
+                for v in one.only_left
+                if one.state == "changed"
+            ),
+            *(
+                element_name(spec, v, "right", difference.path)
+                for v in one.only_right
+                if one.state == "changed"
+            ),
         ]
         some = tuple(rng.sample(parts, rng.randint(0, len(parts))))
         picked.append(AttributePick(one.name, parts=some))

@@ -23,6 +23,7 @@ LEAST: dict[tuple[str, str], Role | None] = {
     ("get", "health"): _LOOK,
     ("get", "systems"): _LOOK,
     ("post", "systems/N/work"): _OPERATE,
+    ("get", "work/N"): _LOOK,
     ("get", "systems/N/backups"): _LOOK,
     ("put", "systems/N/rules"): _OPERATE,
     ("get", "systems/N/places"): _LOOK,

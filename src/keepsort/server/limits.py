@@ -15,6 +15,7 @@ MOST_BYTES = 4 << 20
 #: Of somebody who has not signed in only a name and a password are of interest.
 MOST_BYTES_UNKNOWN = 16 << 10
 _LONGEST_ADDRESS = 64 << 10
+_MOST_PASSED_OVER = 16 << 20
 
 
 class TooLarge(Exception):
@@ -43,6 +44,8 @@ def limited(application: _Application, session_cookie: str) -> _Application:
             await _refuse(send, 414, "The address is too long.", "Start from Watch again.")
             return
         if length > most:
+            if most == MOST_BYTES and length <= _MOST_PASSED_OVER:
+                await _pass_over(receive)  # so that the sender gets to read the answer
             await _refuse(send, 413, *_too_large(most))
             return
         size = 0
@@ -69,6 +72,12 @@ def limited(application: _Application, session_cookie: str) -> _Application:
                 await _refuse(send, 413, *_too_large(most))
 
     return asked
+
+
+async def _pass_over(receive: _Receive) -> None:
+    while (message := await receive()).get("more_body"):
+        if message["type"] != "http.request":
+            return
 
 
 def _may_be_signed_in(headers: dict[bytes, bytes], session_cookie: str) -> bool:

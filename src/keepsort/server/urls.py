@@ -14,6 +14,7 @@ urlpatterns = [
     path("api/health", health.Health.as_view()),
     path("api/systems", views.Systems.as_view()),
     path("api/systems/<int:number>/work", views.SystemWork.as_view()),
+    path("api/work/<int:number>", views.OneWork.as_view()),
     path("api/systems/<int:number>/backups", views.SystemRecords.as_view()),
     path("api/systems/<int:number>/rules", views.SystemRules.as_view()),
     path("api/records/<int:number>", views.OneRecord.as_view()),

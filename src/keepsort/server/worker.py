@@ -12,6 +12,7 @@ def main() -> None:
     django.setup()
     from django.core.management import call_command
 
+    import keepsort.server.tasks  # noqa: F401 - so that they are known
     from keepsort.server.systems.keeping import WrongKey, check
 
     try:

@@ -16,11 +16,16 @@ from keepsort.connectors.registry import connector_types
 from keepsort.server.accounts.roles import MayAdminister
 from keepsort.server.api.asking import View
 from keepsort.server.api.shapes import Shape
+from keepsort.server.pooling import give_back
 from keepsort.server.problems import Problem
 from keepsort.server.restores.services import remove_system
 from keepsort.server.systems.models import System
 from keepsort.server.systems.probing import probe
 from keepsort.server.systems.services import add_system, change_system, checked, endpoint_of
+from keepsort.server.systems.slots import slot
+
+#: Tries share slots, whatever they reach: no system has this number.
+_TRIES = 0
 
 
 class OptionShape(Shape):
@@ -158,7 +163,9 @@ class Tries(SetupView):
             address=asked["address"], options=asked["options"], user=asked["user"],
             password=password or "",
         )  # fmt: skip
-        return Response(asdict(probe(kind, endpoint)))
+        give_back()
+        with slot(_TRIES, asked["address"]):
+            return Response(asdict(probe(kind, endpoint)))
 
 
 class AllSettings(SetupView):

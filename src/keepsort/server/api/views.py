@@ -56,6 +56,15 @@ class SystemWork(View):
         return Response(writing.work(work), status=202)
 
 
+class OneWork(View):
+    """One backup or look on its way, or what came of it."""
+
+    @extend_schema(operation_id="work", responses=shapes.WorkShape)
+    def get(self, request: Request, number: int) -> Response:
+        """Return how far it is."""
+        return Response(writing.work(get_object_or_404(Work, pk=number)))
+
+
 class OneRecord(View):
     """One backup."""
 
