@@ -22,6 +22,8 @@ from keepsort.server.sorting.comparing import Terms
 from keepsort.server.sorting.viewing import Seen, open_view
 from keepsort.server.sorting.viewing import View as Looked
 
+_MOST_PATTERNS, _LONGEST_PATTERN = 200, 400
+
 
 class View(APIView):
     """A view that anyone signed in may read and only some may write to."""
@@ -71,7 +73,14 @@ def number_of(request: Request, name: str, default: int) -> int:
 def read_rules(data: Mapping[str, Any]) -> Rules:
     """Read ignore rules. Raises `Problem` with what is wrong with them."""
     try:
-        return msgspec.convert(dict(data), Rules, strict=True)
+        rules = msgspec.convert(dict(data), Rules, strict=True)
+        patterns = (*rules.comments, *rules.attributes, *rules.paths)
+        if len(patterns) > _MOST_PATTERNS or any(len(p) > _LONGEST_PATTERN for p in patterns):
+            raise Problem(
+                f"There are more than {_MOST_PATTERNS} patterns, or one is very long.",
+                "Use fewer; one with * can stand for many.",
+            )
+        return rules
     except msgspec.ValidationError as error:
         raise Problem(
             f"These are no ignore rules: {error}.", "Correct them, or use none."

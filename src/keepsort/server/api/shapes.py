@@ -570,11 +570,15 @@ class RunStepShape(Shape):
 
 
 class RunShape(RunBriefShape):
-    """A run with its journal and the plan it carries out."""
+    """A run with its journal and the plan it carries out.
+
+    looked: whether live was looked at after it; left_now is what that look has found.
+    """
 
     lines = RunStepShape(many=True)
     content = PlanShape()
     left_now = _tally()
+    looked = serializers.BooleanField()
     report = serializers.ListField(child=serializers.CharField())
 
 

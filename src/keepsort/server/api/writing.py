@@ -294,5 +294,6 @@ def run(found: Run) -> dict[str, Any]:
     return (
         run_brief(found)
         | {"lines": lines, "content": plan(found.plan), "left_now": left}
+        | {"looked": found.after_id is not None}
         | {"report": found.report}
     )

@@ -15,6 +15,7 @@ from keepsort.core.compare.values import differing_names
 from keepsort.core.model import ConfigObject, Path, Schema
 from keepsort.core.plan import Step, taken_place
 from keepsort.core.plan.rehearsal import holds, is_done
+from keepsort.server.logs import log
 from keepsort.server.restores.journal import Journal, State
 from keepsort.server.restores.models import Run, RunStep
 from keepsort.server.restores.previewing import encode_object, open_plan
@@ -235,6 +236,9 @@ class Carrier:
                 raise Away(gone) from gone
             return
         self.journal.write(told)
+        for line in told:
+            if line.state not in (State.DONE, State.WAITING):
+                log.warning("step not done", step=line.number, state=str(line.state))
 
     def _outcome(
         self,

@@ -66,6 +66,11 @@ def draft_plan(
     others: Sequence[tuple[Pick, Record]] = (),
 ) -> tuple[Comparison, Plan, list[Offer]]:
     """Plan without asking the system and without keeping the plan: what the tray shows."""
+    if backup.system_id != look.system_id:
+        raise Problem(
+            "The look is of another system than the backup.",
+            "Compare the backup with its own system, or put things elsewhere.",
+        )
     comparison = compared_with(backup, look, picks, others, terms)
     every = [*picks, *(pick for pick, _ in others)]
     with collecting.paused():

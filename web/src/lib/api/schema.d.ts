@@ -505,6 +505,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/work/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Return how far it is. */
+        get: operations["work"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1015,7 +1032,11 @@ export interface components {
             wait_minutes: number;
             cancel_asked: boolean;
         };
-        /** @description A run with its journal and the plan it carries out. */
+        /**
+         * @description A run with its journal and the plan it carries out.
+         *
+         *     looked: whether live was looked at after it; left_now is what that look has found.
+         */
         RunShape: {
             id: number;
             system: number;
@@ -1045,6 +1066,7 @@ export interface components {
             left_now: {
                 [key: string]: number;
             };
+            looked: boolean;
             report: string[];
         };
         /**
@@ -1221,6 +1243,7 @@ export interface components {
             work: components["schemas"]["WorkShape"][];
             failed: components["schemas"]["WorkShape"] | null;
             runs: components["schemas"]["RunBriefShape"][];
+            trouble: string;
         };
         /** @description What two records are compared by; rules as saved for the system where null. */
         TermsShapeRequest: {
@@ -4829,6 +4852,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TrayShape"];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    work: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkShape"];
                 };
             };
             /** @description What was asked for is not as it should be. */

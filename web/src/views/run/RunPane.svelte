@@ -151,7 +151,9 @@
     {/each}
     {#if finished && !run.message && run.outcome !== 'unknown'}
       <p class="mt-2 text-ink-2">
-        {#if total(run.left_now)}
+        {#if !run.looked}
+          Each step was read back. Live as a whole has not been looked at since.
+        {:else if total(run.left_now)}
           Looked again afterwards: live differs from the newest backup in {count(
             total(run.left_now),
             'object',

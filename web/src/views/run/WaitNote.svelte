@@ -25,8 +25,9 @@
   {#if run.waits_until}
     <p class="mt-1 flex flex-wrap items-center gap-2.5 text-ink-2">
       <span>
-        The run waits for {run.system_name} until {exact(run.waits_until)}, and then goes on; else
-        it ends, and says what is not known.
+        It goes on by itself as soon as {run.system_name} answers. If that is not before {exact(
+          run.waits_until,
+        )}, it ends, and says what is not known.
       </span>
       <button class="act" onclick={() => wait(run.wait_minutes + HOUR)}>Wait an hour longer</button>
       <button class="act" onclick={() => wait(0)}>Stop waiting</button>

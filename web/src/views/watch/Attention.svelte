@@ -54,12 +54,16 @@
         });
     }
     if (system.look && total(system.look.changes)) {
-      const since = system.runs[0]?.finished_at;
-      const own = since && newest && new Date(since) > new Date(newest.taken_at);
+      const own = system.runs.some(
+        (run) =>
+          run.written > 0 &&
+          newest !== undefined &&
+          new Date(run.started_at) > new Date(newest.taken_at),
+      );
       items.push({
         level: 'confirm',
         title: `${system.name}: live differs from the newest backup`,
-        text: `${inWords(system.look.changes)}. ${own ? 'Some of it through a run.' : 'Nobody did this through Keep Sort.'}`,
+        text: `${inWords(system.look.changes)}. ${own ? 'Some of it may be through a run.' : 'No run of the last ones wrote since that backup.'}`,
         href: sort,
       });
     }
