@@ -125,8 +125,12 @@ def test_live_comes_back_exactly(harmed: Harmed, monkeypatch: pytest.MonkeyPatch
         assert run.outcome != "unchanged", "there was something to write"
         if run.steps.filter(wrote=True).exists():
             wrote += 1
-            undo = engine.carry_out(_started(preview_undo(run)).pk)
+            way_back = preview_undo(run)
+            undo = engine.carry_out(_started(way_back).pk)
             assert undo.outcome == "verified", (number, undo.message)
+            assert undo.after is not None
+            left = compared(harmed.backup, undo.after).tally
+            assert way_back.summary["left"] == left, (number, "as the preview of the undo said")
         assert content(_tree(take(system, Record.Kind.LOOK))) == before, (number, picks)
     assert wrote >= wanted
 

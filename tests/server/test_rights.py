@@ -21,6 +21,8 @@ LEAST: dict[tuple[str, str], Role | None] = {
     ("post", "session"): _ANYONE,
     ("delete", "session"): _ANYONE,
     ("get", "health"): _LOOK,
+    ("get", "attention"): _LOOK,
+    ("post", "plans/N/again"): _OPERATE,
     ("get", "systems"): _LOOK,
     ("post", "systems/N/work"): _OPERATE,
     ("get", "work/N"): _LOOK,

@@ -464,6 +464,23 @@ def runs(system: str | None, as_json: bool) -> None:
 
 
 @app.command()
+@_as_json
+def attention(as_json: bool) -> None:
+    """List what wants attention, and what is not known; exit status 1 where something does."""
+    from dataclasses import asdict
+
+    from keepsort.server.attention import items
+
+    rows = [asdict(item) for item in items()]
+    if rows or as_json:
+        Output(as_json).many("attention", rows, ["level", "title", "text"])
+    else:
+        print("Nothing wants attention.")
+    if rows:
+        sys.exit(1)
+
+
+@app.command()
 @click.argument("text")
 @click.option("--system", help="Only in this system.")
 @click.option("--gone", is_flag=True, help="Only objects that the newest backup does not have.")

@@ -12,6 +12,7 @@ from keepsort.server.web.views import page
 urlpatterns = [
     path("api/session", Session.as_view()),
     path("api/health", health.Health.as_view()),
+    path("api/attention", health.Attention.as_view()),
     path("api/systems", views.Systems.as_view()),
     path("api/systems/<int:number>/work", views.SystemWork.as_view()),
     path("api/work/<int:number>", views.OneWork.as_view()),
@@ -36,6 +37,7 @@ urlpatterns = [
     path("api/plans", views.Plans.as_view()),
     path("api/plans/elsewhere", views.Elsewhere.as_view()),
     path("api/systems/<int:number>/places", views.SystemPlaces.as_view()),
+    path("api/plans/<int:number>/again", views.PlanAgain.as_view()),
     path("api/plans/<int:number>", views.OnePlan.as_view()),
     path("api/runs", views.Runs.as_view()),
     path("api/runs/<int:number>", views.OneRun.as_view()),

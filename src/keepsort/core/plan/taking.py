@@ -126,6 +126,8 @@ class Taker:
         if holder is not None:
             self._take_part(holder, difference, pick, policy)
             return
+        if difference.state == "missing":
+            self._tell_suggestion(difference.path)
         if difference.similarity is not None and difference.live_path is not None:
             self._rests_on_a_guess(difference, difference.live_path, difference.similarity)
         parts = self._parts(difference, pick)
@@ -149,6 +151,17 @@ class Taker:
         key = self._keys(target.path)
         self.targets.restored[key] = target
         self.arrived.append(key)
+
+    def _tell_suggestion(self, path: Path) -> None:
+        """Say that a missing object may be an extra one, where nobody has said that it is."""
+        guess = self.comparison.suggestion(path)
+        if guess is not None:
+            text = (
+                f"Live has {self._schema.notation.write(guess.live_path)}, which is "
+                f"{int(guess.similarity * 100)} % alike and in no backup. Nobody has said that it "
+                "is the same, so this comes anew, and that stays."
+            )
+            self.findings.add("note", "suggested-move", path, text)
 
     def _rests_on_a_guess(self, difference: Difference, live: Path, similarity: float) -> None:
         place = self._schema.notation.write(live)

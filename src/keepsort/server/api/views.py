@@ -228,6 +228,16 @@ class OnePlan(View):
         return Response(writing.run_brief(run), status=202)
 
 
+class PlanAgain(View):
+    """The same picks, on a new look."""
+
+    @extend_schema(operation_id="preview_again", request=None, responses={201: shapes.PlanShape})
+    def post(self, request: Request, number: int) -> Response:
+        """Preview again what a plan was made of; live is looked at anew."""
+        plan = previewing.preview_again(find_plan(number), person(request))
+        return Response(writing.plan(plan), status=201)
+
+
 class Runs(View):
     """All runs."""
 

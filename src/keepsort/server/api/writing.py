@@ -87,7 +87,7 @@ def work(found: Work) -> dict[str, Any]:
 
 def run_brief(found: Run) -> dict[str, Any]:
     """Write a run as lists show it."""
-    undone = Run.objects.filter(plan__undoes=found).exclude(outcome="failed").first()
+    undone = Run.objects.filter(plan__undoes=found, outcome="verified").first()
     return {
         "id": found.pk,
         "system": found.system_id,

@@ -13,6 +13,7 @@ class PlanRecord(models.Model):
     content: the steps and findings (`core.plan.Plan`), in MessagePack.
     rendered: the protocol text of each step.
     summary: what the preview says in one sentence, as numbers.
+    picks, policy, terms: what it was made of, and what the two were compared by.
     predicted: address of the topmost page of the tree as it will be.
     """
 
@@ -24,6 +25,7 @@ class PlanRecord(models.Model):
     )
     picks = models.JSONField(default=list)
     policy = models.CharField(max_length=12, default="overwrite")
+    terms = models.JSONField(default=dict)
     content = models.BinaryField()
     rendered = models.JSONField(default=list)
     summary = models.JSONField(default=dict)

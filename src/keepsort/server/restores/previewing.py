@@ -1,6 +1,7 @@
 """Previews: from picks to a plan that says all it will do."""
 
 from collections.abc import Sequence
+from typing import cast
 
 import msgspec
 
@@ -33,7 +34,7 @@ from keepsort.server.accounts.models import User
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
 from keepsort.server.snapshots.models import Record
-from keepsort.server.snapshots.services import open_snapshot, take
+from keepsort.server.snapshots.services import find_record, open_snapshot, take
 from keepsort.server.sorting.comparing import Terms, compare_trees, compared_with, settled
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import composer_of, opened, successors
@@ -105,13 +106,34 @@ def preview(
     plan, rendered, predicted = asked
     tally: dict[str, int] = {}
     if predicted is not None:
-        known, terms = successors(backup.system), settled(terms, backup.system)
-        tally = compare_trees(comparison.left, predicted, terms, known).tally
+        known, using = successors(backup.system), settled(terms, backup.system)
+        tally = compare_trees(comparison.left, predicted, using, known).tally
     return PlanRecord.objects.create(
         system=backup.system, backup=backup, look=look, by=by, policy=policy,
-        picks=_written(picks, others), content=encode_plan(plan), rendered=rendered,
+        picks=_written(picks, others), terms=msgspec.to_builtins(terms),
+        content=encode_plan(plan), rendered=rendered,
         summary=summary(plan, tally),
     )  # fmt: skip
+
+
+def preview_again(record: PlanRecord, by: User | None = None) -> PlanRecord:
+    """Preview the same picks on a new look at live. Raises `Problem` or a `ConnectorError`."""
+    if record.backup is None or record.undoes_id is not None or not record.picks:
+        raise Problem(
+            "This preview was not made of picks from one backup.", "Start from the backup again."
+        )
+    own: list[Pick] = []
+    others: list[tuple[Pick, Record]] = []
+    for one in record.picks:
+        source = one.get("backup")
+        pick = msgspec.convert({k: v for k, v in one.items() if k != "backup"}, Pick)
+        if source is None or source == record.backup_id:
+            own.append(pick)
+        else:
+            others.append((pick, find_record(source)))
+    policy = cast(Policy, record.policy)
+    terms = msgspec.convert(record.terms, Terms)
+    return preview(record.backup, own, policy, by=by, terms=terms, others=others)
 
 
 def _written(picks: list[Pick], others: Sequence[tuple[Pick, Record]]) -> list[dict[str, object]]:
@@ -172,6 +194,13 @@ def preview_elsewhere(
 
 def preview_undo(run: Run, by: User | None = None) -> PlanRecord:
     """Make the plan of the way back from a run. Raises `Problem` or a `ConnectorError`."""
+    undone = Run.objects.filter(plan__undoes=run, outcome="verified").order_by("-pk").first()
+    if undone is not None:
+        raise Problem(
+            f"Run {undone.pk} has taken this run back already.",
+            f"To have it again, undo run {undone.pk}.",
+            409,
+        )
     lines = {line.number: line for line in run.steps.filter(wrote=True)}
     if not lines:
         raise Problem("This run has written nothing, so there is nothing to undo.")

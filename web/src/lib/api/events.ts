@@ -6,6 +6,8 @@ export function listen(): () => void {
   source.onmessage = (event) => {
     const told = JSON.parse(event.data as string) as { kind: string; id: number; system: number };
     void queryClient.invalidateQueries({ queryKey: ['systems'] });
+    void queryClient.invalidateQueries({ queryKey: ['attention'] });
+    if (told.kind === 'work') void queryClient.invalidateQueries({ queryKey: ['work', told.id] });
     if (told.kind === 'run') {
       void queryClient.invalidateQueries({ queryKey: ['run', told.id] });
       void queryClient.invalidateQueries({ queryKey: ['runs'] });

@@ -32,6 +32,20 @@ export const health = () => ({
   refetchInterval: 15_000,
 });
 
+export const attention = () => ({
+  queryKey: ['attention'],
+  queryFn: () => got(client.GET('/api/attention')),
+  refetchInterval: 60_000,
+});
+
+/** A backup or a look that was asked for; it is asked after until it has ended. */
+export const work = (number: number) => ({
+  queryKey: ['work', number],
+  queryFn: () => got(client.GET('/api/work/{number}', { params: { path: { number } } })),
+  refetchInterval: (query: { state: { data?: { state: string } } }) =>
+    ['done', 'failed'].includes(query.state.data?.state ?? '') ? false : 2_000,
+});
+
 export const systems = () => ({
   queryKey: ['systems'],
   queryFn: () => got(client.GET('/api/systems')),
@@ -213,6 +227,11 @@ export function askPreview(looked: Looked, picks: PickedThing[]) {
   return got(client.POST('/api/plans', { body: asked(looked, picks) }));
 }
 
+/** Previews the same picks on a new look at live. */
+export function askPreviewAgain(number: number) {
+  return got(client.POST('/api/plans/{number}/again', { params: { path: { number } } }));
+}
+
 export const places = (system: number) => ({
   queryKey: ['places', system],
   queryFn: () =>
@@ -253,14 +272,15 @@ export async function askWork(
   kind: 'look' | 'backup',
   at: string[] = [],
   note = '',
-): Promise<void> {
-  await got(
+): Promise<number> {
+  const asked = await got(
     client.POST('/api/systems/{number}/work', {
       params: { path: { number: system } },
       body: { kind, at, note },
     }),
   );
   await queryClient.invalidateQueries({ queryKey: ['systems'] });
+  return asked.id;
 }
 
 export const connectors = () => ({

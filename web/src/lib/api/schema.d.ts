@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/attention": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description List it, the most urgent first. */
+        get: operations["attention"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/compare": {
         parameters: {
             query?: never;
@@ -237,6 +254,23 @@ export interface paths {
         put?: never;
         /** @description Carry the plan out; a worker does it. */
         post: operations["restore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{number}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Preview again what a plan was made of; live is looked at anew. */
+        post: operations["preview_again"];
         delete?: never;
         options?: never;
         head?: never;
@@ -569,6 +603,24 @@ export interface components {
             /** @default  */
             note: string;
         };
+        /** @description One thing that wants attention; system: none where it is about Keep Sort itself. */
+        AttentionShape: {
+            level: components["schemas"]["AttentionShapeLevelEnum"];
+            code: string;
+            title: string;
+            text: string;
+            place: string;
+            system: number | null;
+            system_name: string;
+        };
+        /**
+         * @description * `stop` - stop
+         *     * `unknown` - unknown
+         *     * `confirm` - confirm
+         *     * `note` - note
+         * @enum {string}
+         */
+        AttentionShapeLevelEnum: "stop" | "unknown" | "confirm" | "note";
         /** @description One attribute picked, whole or in part: `parts` are elements, hunks or values by name. */
         AttributePickShapeRequest: {
             name: string;
@@ -700,13 +752,21 @@ export interface components {
         /** @description What a plan must tell. */
         FindingShape: {
             name: string;
-            level: components["schemas"]["LevelEnum"];
+            level: components["schemas"]["FindingShapeLevelEnum"];
             code: string;
             text: string;
             path: string[];
             written: string;
             attribute: string;
         };
+        /**
+         * @description * `stop` - stop
+         *     * `ask` - ask
+         *     * `confirm` - confirm
+         *     * `note` - note
+         * @enum {string}
+         */
+        FindingShapeLevelEnum: "stop" | "ask" | "confirm" | "note";
         /**
          * @description * `text` - text
          *     * `data` - data
@@ -767,14 +827,6 @@ export interface components {
             /** @default false */
             alone: boolean;
         };
-        /**
-         * @description * `stop` - stop
-         *     * `ask` - ask
-         *     * `confirm` - confirm
-         *     * `note` - note
-         * @enum {string}
-         */
-        LevelEnum: "stop" | "ask" | "confirm" | "note";
         /** @description Rows of one level, or of several opened at once. */
         LevelShape: {
             total: number;
@@ -1293,6 +1345,97 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    attention: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AttentionShape"][];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     compare: {
         parameters: {
             query: {
@@ -2789,6 +2932,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunBriefShape"];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    preview_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanShape"];
                 };
             };
             /** @description What was asked for is not as it should be. */

@@ -35,8 +35,24 @@ const isWhole = (part: PickedAttribute): boolean => !part.parts.length;
 const pasts = new Map<string, PickedThing[][]>();
 const placeOf = (system: number): string => `picks:${system}`;
 
-/** Empties the tray of a system whose picks are being carried out. */
-export function emptyTray(system: number): void {
+const runOf = (system: number): string => `run of picks:${system}`;
+
+/** Notes which run carries out what is in the tray of a system now. */
+export function trayIsCarriedOutBy(system: number, run: number): void {
+  const picks = sessionStorage.getItem(placeOf(system)) ?? '';
+  sessionStorage.setItem(runOf(system), JSON.stringify({ run, picks }));
+}
+
+/** Empties the tray of a system when the run of what is in it has done all of it. */
+export function emptyTrayAfter(system: number, run: number): void {
+  const noted = JSON.parse(sessionStorage.getItem(runOf(system)) ?? '{}') as {
+    run?: number;
+    picks?: string;
+  };
+  if (noted.run !== run) return;
+  sessionStorage.removeItem(runOf(system));
+  // what was picked since belongs to no run yet
+  if (noted.picks !== (sessionStorage.getItem(placeOf(system)) ?? '')) return;
   sessionStorage.removeItem(placeOf(system));
   pasts.delete(placeOf(system));
 }
@@ -214,6 +230,21 @@ export class Picks {
     if (!now.length) this.setParts(path, rest);
     else if (now.length === all.length) this.setParts(path, [...rest, whole(name)]);
     else this.setParts(path, [...rest, { name, parts: now }]);
+  }
+
+  /**
+   * Adds what a suggestion says, a part or a whole attribute, to what is picked of an object.
+   * Nothing that is picked already goes.
+   */
+  add(path: Path, name: string, part = ''): void {
+    if (this.covered(path)) return;
+    const picked = this.partsOf(path, []);
+    const known = picked.find((p) => p.name === name);
+    if (known && isWhole(known)) return;
+    const rest = picked.filter((p) => p.name !== name);
+    if (!part) return this.setParts(path, [...rest, whole(name)]);
+    const parts = [...new Set([...(known?.parts ?? []), part])];
+    this.setParts(path, [...rest, { name, parts }]);
   }
 
   /** Picks many objects at once, each as a whole; what is extra is picked to be removed. */

@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest';
-import { emptyTray, Picks } from './picks.svelte';
+import { emptyTrayAfter, Picks, trayIsCarriedOutBy } from './picks.svelte';
 
 const IMKE = ['ou=volunteers', 'cn=Imke'];
 const ANSEL = ['ou=divers', 'cn=Ansel'];
@@ -85,8 +85,35 @@ describe('picks', () => {
     expect(newer.things[1]!.attributes.map((a) => a.name)).toEqual(['title']);
     newer.toggleRow(IMKE, 'missing', false);
     expect(newer.things.filter((t) => t.path === IMKE).map((t) => t.backup)).toEqual([20]);
-    emptyTray(3);
+    trayIsCarriedOutBy(3, 7);
+    emptyTrayAfter(3, 6);
+    expect(new Picks(3, 20).things).not.toEqual([]);
+    emptyTrayAfter(3, 7);
     expect(new Picks(3, 20).things).toEqual([]);
+  });
+
+  it('stay in the tray when others were picked since their run began', () => {
+    const picks = new Picks(4, 2);
+    picks.toggleRow(ANSEL, 'changed', false);
+    trayIsCarriedOutBy(4, 9);
+    picks.toggleRow(IMKE, 'missing', false);
+    emptyTrayAfter(4, 9);
+    expect(new Picks(4, 2).things).toHaveLength(2);
+  });
+
+  it('get what a suggestion says, and lose nothing by it', () => {
+    const picks = new Picks(5, 2);
+    picks.togglePart(ANSEL, 'member', 'a', ['a', 'b', 'c'], ['member', 'title']);
+    picks.toggleAttribute(ANSEL, 'title', ['member', 'title']);
+    picks.add(ANSEL, 'member', 'b');
+    picks.add(ANSEL, 'member', 'b');
+    picks.add(ANSEL, 'mail');
+    picks.add(ANSEL, 'title', 'x');
+    const own = picks.things[0]!.attributes.map((a) => [a.name, ...a.parts].join(' '));
+    expect(own.sort()).toEqual(['mail', 'member a b', 'title']);
+    picks.toggleRow(IMKE, 'missing', false);
+    picks.add(IMKE, 'mail');
+    expect(picks.things.find((t) => t.path === IMKE)!.scope).toBe('object');
   });
 
   it('leave out of a branch what is let go in it, and nothing else', () => {

@@ -2,12 +2,22 @@
   import type { Attribute, Shown, Step } from '$lib/api/client';
   import { plainName } from '$lib/model/paths';
 
+  interface Props {
+    step: Step;
+    /** Whether the step lies behind us: then nothing of it is "now". */
+    past?: boolean;
+  }
   /** What one step changes: every attribute before and after it. */
-  let { step }: { step: Step } = $props();
+  let { step, past = false }: Props = $props();
 
   const changed = $derived(step.attributes.filter((a) => a.state !== 'same'));
-  const text = (value: Shown): string =>
-    value.form === 'reference' && value.path?.length ? plainName(value.path.at(-1)!) : value.text;
+  /** A reference by its name alone, unless the other side has that name too: then by its place. */
+  const text = (value: Shown, others: Shown[] = []): string => {
+    if (value.form !== 'reference' || !value.path?.length) return value.text;
+    const name = plainName(value.path.at(-1)!);
+    const alike = others.some((o) => o.path?.length && plainName(o.path.at(-1)!) === name);
+    return alike ? value.path.map(plainName).join(' / ') : name;
+  };
   const lines = (pieces: string[][]): string => pieces.map((p) => p.join('')).join('\n') || '—';
   const note = (a: Attribute): string =>
     a.secret
@@ -22,7 +32,9 @@
 <div
   class="grid grid-cols-[140px_minmax(0,1fr)_minmax(0,1fr)] gap-x-2.5 border-b border-line-strong py-0.5 text-sm text-ink-2"
 >
-  <span>attribute</span><span>now</span><span>after this step</span>
+  <span>attribute</span><span>{past ? 'before this step' : 'now'}</span><span
+    >{past ? 'as planned after it' : 'after this step'}</span
+  >
 </div>
 {#if step.action === 'move'}
   <div
@@ -67,12 +79,12 @@
       </div>
     {:else}
       <div class="min-w-0 font-mono text-sm break-words">
-        {#each attribute.left as value, n (n)}<div>{text(value)}</div>{:else}<span
+        {#each attribute.left as value, n (n)}<div>{text(value, attribute.right)}</div>{:else}<span
             class="text-ink-3">—</span
           >{/each}
       </div>
       <div class="min-w-0 font-mono text-sm font-semibold break-words text-pick">
-        {#each attribute.right as value, n (n)}<div>{text(value)}</div>{:else}<span
+        {#each attribute.right as value, n (n)}<div>{text(value, attribute.left)}</div>{:else}<span
             class="font-normal text-ink-3">—</span
           >{/each}
       </div>

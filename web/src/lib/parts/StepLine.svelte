@@ -16,7 +16,10 @@
     if (!step.to) return placeOf(step.path);
     const [from, to] = [placeOf(step.path), placeOf(step.to)];
     if (from !== to) return `${from} → ${to}`;
-    return `${plainName(step.path.at(-1) ?? '')} → ${plainName(step.to.at(-1) ?? '')}`;
+    const [before, after] = [step.path.at(-1) ?? '', step.to.at(-1) ?? ''];
+    const [plain, called] = [plainName(before), plainName(after)];
+    // what differs must be seen: where the plain names agree, the whole ones do not
+    return plain === called ? `${before} → ${after}` : `${plain} → ${called}`;
   });
   const why = $derived(
     [step.reason, step.needs.length ? `needs step ${step.needs.join(', ')}` : '']

@@ -3,7 +3,7 @@
   import { client, got, type Plan } from '$lib/api/client';
   import { session } from '$lib/api/queries';
   import { count, inWords, total } from '$lib/model/differences';
-  import { emptyTray } from '$lib/model/picks.svelte';
+  import { trayIsCarriedOutBy } from '$lib/model/picks.svelte';
   import { ago } from '$lib/model/time';
   import Ago from '$lib/parts/Ago.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
@@ -76,7 +76,7 @@
           },
         }),
       );
-      if (plan.backup !== null && !plan.undoes) emptyTray(plan.system);
+      if (plan.backup !== null && !plan.undoes) trayIsCarriedOutBy(plan.system, run.id);
       await navigate('/runs/:run', { params: { run: String(run.id) } });
     } catch (problem) {
       error = problem as Error;

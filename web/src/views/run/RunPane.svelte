@@ -1,7 +1,8 @@
 <script lang="ts">
   import { client, got, type Run } from '$lib/api/client';
-  import { queryClient } from '$lib/api/queries';
+  import { askPreviewAgain, queryClient } from '$lib/api/queries';
   import { count, inWords, total } from '$lib/model/differences';
+  import { emptyTrayAfter } from '$lib/model/picks.svelte';
   import Ago from '$lib/parts/Ago.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
   import NoWorker from '$lib/parts/NoWorker.svelte';
@@ -79,6 +80,34 @@
     }
   }
 
+  /** Whether something of what was picked is still to do. */
+  const again = $derived(
+    finished &&
+      !run.undoes &&
+      run.content.backup !== null &&
+      !['verified', 'unchanged'].includes(run.outcome),
+  );
+
+  async function previewAgain(): Promise<void> {
+    waiting = true;
+    error = undefined;
+    try {
+      const plan = await askPreviewAgain(run.plan);
+      queryClient.setQueryData(['plan', plan.id], plan);
+      await navigate('/plans/:plan', { params: { plan: String(plan.id) } });
+    } catch (problem) {
+      error = problem as Error;
+    } finally {
+      waiting = false;
+    }
+  }
+
+  // picks stay until they are done
+  $effect(() => {
+    if (run.outcome === 'verified' && !run.undoes && run.content.backup !== null)
+      emptyTrayAfter(run.system, run.id);
+  });
+
   async function cancel(): Promise<void> {
     try {
       await got(client.DELETE('/api/runs/{number}', { params: { path: { number: run.id } } }));
@@ -115,14 +144,20 @@
           {/if}
           <button class="act py-2" onclick={save}>Save the report</button>
           <a class="act py-2" href="/sort/{run.system}">Sort again</a>
-          <button
-            class="act py-2 {run.undone_by ? '' : 'main'}"
-            disabled={waiting || !run.written}
-            title={run.written ? '' : 'This run has written nothing.'}
-            onclick={undo}
-          >
-            {waiting ? 'Looking at live…' : 'Undo'}
-          </button>
+          {#if again}
+            <button class="act py-2" disabled={waiting} onclick={previewAgain}>Preview again</button
+            >
+          {/if}
+          {#if !run.undone_by}
+            <button
+              class="act py-2 {again ? '' : 'main'}"
+              disabled={waiting || !run.written}
+              title={run.written ? '' : 'This run has written nothing.'}
+              onclick={undo}
+            >
+              {waiting ? 'Looking at live…' : 'Undo'}
+            </button>
+          {/if}
         {:else}
           <button class="act py-2" disabled={run.cancel_asked} onclick={cancel}>
             {run.cancel_asked ? 'Ends before the next step' : 'Cancel before the next step'}
@@ -189,7 +224,16 @@
         </h2>
         {#if line.message}<p class="mb-2 border-l-3 border-stop pl-2.5">{line.message}</p>{/if}
         {#if line.report}<p class="mb-2 border-l-3 border-note pl-2.5">{line.report}</p>{/if}
-        <StepChange {step} />
+        <StepChange {step} past={finished || !['waiting', 'in doubt'].includes(line.state)} />
+        {#if step.rendered}
+          <h3 class="mt-4 mb-1 text-sm text-ink-2">
+            {['waiting', 'skipped'].includes(line.state)
+              ? `what would be sent to ${run.system_name}`
+              : `what was sent to ${run.system_name}, as planned`}
+          </h3>
+          <pre
+            class="overflow-auto rounded-[3px] border border-line bg-sunk px-3 py-2 font-mono text-sm leading-relaxed">{step.rendered}</pre>
+        {/if}
       {/if}
     </section>
   </main>

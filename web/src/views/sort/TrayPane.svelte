@@ -59,8 +59,7 @@
   }
 
   function accept(offer: Offer): void {
-    if (!offer.part) return picks.toggleAttribute(offer.path, offer.attribute, []);
-    picks.togglePart(offer.path, offer.attribute, offer.part, [], []);
+    picks.add(offer.path, offer.attribute, offer.part);
   }
 
   export async function preview(): Promise<void> {

@@ -12,9 +12,10 @@
   } from '$lib/api/queries';
   import { fetchAhead } from '$lib/model/ahead';
   import { lookedAt, setParameter } from '$lib/model/looked.svelte';
-  import type { Path } from '$lib/model/paths';
+  import { plainName, type Path } from '$lib/model/paths';
   import { Picks } from '$lib/model/picks.svelte';
   import { Tree } from '$lib/model/tree.svelte';
+  import Asked from '$lib/parts/Asked.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import BenchPane from './BenchPane.svelte';
@@ -105,10 +106,17 @@
     event.preventDefault();
   }
 
+  interface AskedFor {
+    number: number;
+    kind: 'backup' | 'look';
+    at: Path;
+  }
+  let asked = $state<AskedFor>();
+
   async function work(kind: 'backup' | 'look', at: Path = []): Promise<void> {
     error = undefined;
     try {
-      await askWork(system.id, kind, at);
+      asked = { number: await askWork(system.id, kind, at), kind, at };
     } catch (problem) {
       error = problem as Error;
     }
@@ -138,6 +146,23 @@
       onchoose={choose}
     />
     <section class="min-h-0 overflow-auto bg-sheet px-5 py-3" aria-label="Bench">
+      {#if asked}
+        <p class="mb-2 border-b border-line pb-2">
+          <Asked
+            number={asked.number}
+            done={asked.kind === 'look'
+              ? 'Live has been looked at.'
+              : asked.at.length
+                ? `The branch ${plainName(asked.at.at(-1)!)} is kept.`
+                : 'The system is kept.'}
+            onagain={() => void work(asked!.kind, asked!.at)}
+            ondone={() => {
+              if (asked?.kind === 'look') searchParams.delete('right');
+              asked = undefined;
+            }}
+          />
+        </p>
+      {/if}
       {#if error ?? head.error ?? shown.error}
         <Trouble error={(error ?? head.error ?? shown.error)!} />
       {/if}

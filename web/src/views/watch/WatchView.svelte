@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { askWork, systems } from '$lib/api/queries';
+  import Ago from '$lib/parts/Ago.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
   import NoWorker from '$lib/parts/NoWorker.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
@@ -41,6 +42,16 @@
       {#if error}<div class="py-2"><Trouble {error} /></div>{/if}
       {#if all.error}
         <Trouble error={all.error} />
+        {#if all.data}
+          <p class="py-1 text-ink-2">
+            What stands below is what was known <Ago
+              at={new Date(all.dataUpdatedAt).toISOString()}
+            />.
+          </p>
+        {/if}
+      {/if}
+      {#if !all.data && !all.error}
+        <p class="pt-3 text-ink-2" role="status">Asking what is known of the systems…</p>
       {:else if all.data?.length}
         <div class="grid grid-cols-[168px_minmax(0,1fr)_250px] pt-2 pb-1 text-xs text-ink-2">
           <span>{all.data.length === 1 ? 'one system' : `${all.data.length} systems`}</span>
@@ -60,7 +71,7 @@
         </div>
       {/if}
     </section>
-    <Attention systems={all.data ?? []} />
+    <Attention />
   </main>
   <KeyHints
     keys={[
