@@ -2,6 +2,8 @@
 
 from playwright.sync_api import Page, expect
 
+from demo.started import Demo
+
 
 def test_restore_two_objects_and_one_attribute_then_undo(page: Page) -> None:
     # Watch: is anything different?
@@ -86,7 +88,41 @@ def test_backing_up_pinning_and_comparing_two_backups(page: Page) -> None:
     rows.nth(0).get_by_role("checkbox").check()
     rows.nth(1).get_by_role("checkbox").check()
     page.get_by_role("button", name="Compare the two chosen").click()
-    expect(page.get_by_text("Two backups are compared")).to_be_visible()
+    expect(page.get_by_text("nothing can be picked here")).to_be_visible()
     expect(page.get_by_role("tree").get_by_text("tmp-contractor-7")).to_be_visible()
     page.reload()
-    expect(page.get_by_text("Two backups are compared")).to_be_visible()
+    expect(page.get_by_text("nothing can be picked here")).to_be_visible()
+
+
+def test_what_was_asked_for_answers_where_it_was_asked(page: Page) -> None:
+    page.get_by_role("link", name="Gateway", exact=True).click()
+    page.get_by_role("tree").get_by_text("motd", exact=True).click()
+    expect(page.get_by_role("heading", name="motd")).to_contain_text("not live")
+    page.keyboard.press("b")
+    expect(page.get_by_text("The backup failed.")).to_be_visible(timeout=20_000)
+    expect(page.get_by_text("There is no file")).to_be_visible()
+    page.keyboard.press("l")
+    expect(page.get_by_text("Live has been looked at.")).to_be_visible(timeout=20_000)
+    page.get_by_role("button", name="show it").click()
+    expect(page.get_by_text("Live has been looked at.")).not_to_be_visible()
+
+
+def test_two_backups_are_named_by_what_they_are(page: Page, demo: Demo) -> None:
+    page.goto(f"{demo.url}/sort/1?left=1&right=3")
+    expect(page.get_by_role("heading", name="feeding-rota")).to_contain_text(
+        "with other values in the backup of"
+    )
+    bench = page.get_by_role("region", name="Bench")
+    expect(bench.get_by_text("live", exact=True)).to_have_count(0)
+    expect(page.get_by_text("so nothing can be picked here")).to_be_visible()
+    page.get_by_role("button", name="compare with live again").first.click()
+    expect(page.get_by_text("so nothing can be picked here")).not_to_be_visible()
+    expect(bench.get_by_text("live", exact=True).first).to_be_visible()
+
+
+def test_watch_says_so_where_it_does_not_know(page: Page, demo: Demo) -> None:
+    page.route("**/api/attention", lambda route: route.fulfill(status=503, json={"error": "Busy."}))
+    page.goto(f"{demo.url}/runs")
+    page.goto(demo.url)
+    expect(page.get_by_text("What wants attention is not known.")).to_be_visible(timeout=20_000)
+    expect(page.get_by_text("Every system was as it was kept")).not_to_be_visible()

@@ -412,3 +412,11 @@ def test_parts_that_would_stand_in_another_order_are_refused() -> None:
 
     with pytest.raises(Unfit, match="would stand elsewhere"):
         edited(reader, "a 1\nb 2\n", "a 1\nb 2\nlate 3\n", [Edit(("late",), ["3"])])
+
+
+def test_blank_lines_that_are_still_there_are_not_written_again() -> None:
+    backup = "tide:\n  one: {cpu: 2, mem: 1}\n\n  two: 443\n"
+    read = FORMATS["yaml"].places
+    held = {p.path: p.value for p in read(backup) if p.path[:2] == ("tide", "one")}
+    live = backup.replace("  one: {cpu: 2, mem: 1}\n", "")
+    assert edited(read, live, backup, [Edit(p, v) for p, v in held.items()]) == backup

@@ -100,7 +100,9 @@ def test_picks_are_previewed_again_on_what_live_is_now(people: System, slapd: Sl
     backup = take(people, Record.Kind.BACKUP)
     slapd.change(f"dn: {dn('Imke Farrow')}\nchangetype: delete\n")
     first = preview(backup, [Pick(("ou=divers", "cn=Imke Farrow"))])
-    slapd.load(f"dn: {dn('Imke Farrow')}\nobjectClass: inetOrgPerson\ncn: Imke Farrow\nsn: Another\n")
+    slapd.load(
+        f"dn: {dn('Imke Farrow')}\nobjectClass: inetOrgPerson\ncn: Imke Farrow\nsn: Another\n"
+    )
     run = engine.carry_out(engine.start(first, [], None).pk)
     assert run.outcome == "failed"
     again = preview_again(first)

@@ -97,7 +97,7 @@ class Installation:
     """Keep Sort with all its processes, and somebody to look after those that end."""
 
     def __init__(self, folder: Path) -> None:
-        self.postgres = Postgres(folder / "postgres", durable=False)
+        self.postgres = Postgres(folder / "postgres")
         self.postgres.create_database("moments")
         environment = {
             "KEEPSORT_STATE": str(folder / "state"),
@@ -130,7 +130,7 @@ class Installation:
 
         def postgres() -> Postgres:
             if "postgres" in self.parts:
-                self.postgres = Postgres(folder / "postgres", durable=False)
+                self.postgres = Postgres(folder / "postgres")
             self.parts["postgres"] = self.postgres.server
             return self.postgres
 

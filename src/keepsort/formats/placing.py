@@ -119,6 +119,8 @@ class Placer:
             return self._lay(item, found + len(shifted), "", column)
         else:
             behind = self._blank_lines_behind(item) if after is not None else ""
+            if behind and self.text[at:].startswith(behind):
+                behind = ""  # those are still there
             return self._lay(item, at, comment, column, behind)
 
     def _lay(self, item: Item, at: int, lead: str, column: int | None, behind: str = "") -> Splice:

@@ -10,6 +10,7 @@ from datetime import datetime, timedelta
 from django.db.utils import InterfaceError, OperationalError
 from django.utils import timezone
 
+from keepsort.core.compare.comparison import STATES
 from keepsort.server import tasks
 from keepsort.server.logs import log
 from keepsort.server.restores.engine import is_interrupted
@@ -118,7 +119,9 @@ def _live(
         return
     changes = compared(backup, look).tally
     if changes:
-        text = ", ".join(f"{count} {state}" for state, count in changes.items()) + "."
+        text = (
+            ", ".join(f"{changes[state]} {state}" for state in STATES if changes.get(state)) + "."
+        )
         yield _item(system, "confirm", "differs", "live differs from the newest backup", text)
 
 

@@ -30,7 +30,7 @@ HOSTFILES = ConnectorType(
             "ending where nothing is said.",
         ),
         OptionField(
-            name="secrets", label="Names of secrets", default=DEFAULT,
+            name="secrets", label="Secret keys", default=DEFAULT,
             help="Keys whose values are masked: NAME or FORMAT:NAME with commas between, with *. "
             "A value that is a number, a path, or yes or no, is none.",
         ),

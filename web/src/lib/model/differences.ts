@@ -11,6 +11,25 @@ export const MEANING: Record<State, string> = {
   unreadable: 'could not be read on one side',
 };
 
+/** What the two sides of a comparison are called; live is the right one where it has no date. */
+export interface Sides {
+  left: string;
+  right: string;
+}
+
+/** What a difference means between two sides that are called so. */
+export function meaning(state: State, { left, right }: Sides): string {
+  if (right === 'live') return MEANING[state];
+  return {
+    changed: `the same object with other values in the ${right}`,
+    moved: `the same object in another place in the ${right}`,
+    recreated: `another object in the same place in the ${right}`,
+    missing: `in the ${left}, not in the ${right}`,
+    extra: `in the ${right}, not in the ${left}`,
+    unreadable: MEANING.unreadable,
+  }[state];
+}
+
 export function total(tally: Record<string, number>): number {
   return Object.values(tally).reduce((sum, count) => sum + count, 0);
 }

@@ -18,6 +18,8 @@
     pickable: boolean;
     since?: string;
     oneSided?: boolean;
+    /** What is said of an attribute that only the backup has. */
+    other?: string;
     comes?: boolean;
     goes?: boolean;
     differing: string[];
@@ -31,6 +33,7 @@
     pickable,
     since = '',
     oneSided = false,
+    other = 'not live',
     comes = false,
     goes = false,
     differing,
@@ -60,7 +63,7 @@
     if (attribute.keys.length || attribute.stretches.length)
       return count(attribute.parts.length, attribute.keys.length ? 'value' : 'hunk');
     // where the whole object is on one side only, that need not be said of each attribute
-    if (attribute.state === 'missing' && !oneSided) return 'not live';
+    if (attribute.state === 'missing' && !oneSided) return other;
     if (attribute.state === 'extra' && !oneSided) return 'not in the backup';
     return '';
   });

@@ -11,10 +11,12 @@
   interface Props {
     bench: Bench;
     since: string;
+    /** What the right side is called, at the beginning of a sentence. */
+    right: string;
     waits: boolean;
     onchoose: (path: Path) => void;
   }
-  let { bench, since, waits, onchoose }: Props = $props();
+  let { bench, since, right, waits, onchoose }: Props = $props();
 
   let allShown = $state(false);
   const SHOWN = 3;
@@ -62,5 +64,5 @@
   </p>
 {/if}
 {#if since || waits}
-  <p class="mb-1 text-sm text-ink-2">{since ? `Live ${since}.` : '\u00a0'}</p>
+  <p class="mb-1 text-sm text-ink-2">{since ? `${right} ${since}.` : '\u00a0'}</p>
 {/if}

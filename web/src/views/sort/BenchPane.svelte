@@ -2,7 +2,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import type { Bench } from '$lib/api/client';
   import { objectHistory, type Looked } from '$lib/api/queries';
-  import { count, MEANING, type State } from '$lib/model/differences';
+  import { count, meaning, type Sides, type State } from '$lib/model/differences';
   import { placeOf, plainName, samePath, type Path } from '$lib/model/paths';
   import { sinceWhen } from '$lib/model/time';
   import type { Picks } from '$lib/model/picks.svelte';
@@ -19,12 +19,14 @@
     looked: Looked;
     picks: Picks;
     live: boolean;
+    sides: Sides;
     onsource: (record: number) => void;
     onagainst: (record: number) => void;
     onchoose: (path: Path) => void;
     onbackup: (kind: 'backup', at: Path) => void;
   }
-  let { bench, looked, picks, live, onsource, onagainst, onchoose, onbackup }: Props = $props();
+  let { bench, looked, picks, live, sides, onsource, onagainst, onchoose, onbackup }: Props =
+    $props();
 
   let elsewhere = $state(false);
   // who goes quickly from one difference to the next does not ask for the past of each
@@ -53,13 +55,15 @@
   const onlyLeft = $derived(bench.left_exists && !bench.right_exists);
   const onlyRight = $derived(bench.right_exists && !bench.left_exists);
   const partsPickable = $derived(live && bench.left_exists && bench.right_exists);
-  const comes = $derived(picks.stateOf(bench.path, bench.state) === 'all');
+  // what is picked changes live, and no backup: beside another backup nothing is shown as it will be
+  const comes = $derived(live && picks.stateOf(bench.path, bench.state) === 'all');
+  const other = $derived(live ? 'live' : `in the ${sides.right}`);
   const means = $derived(
     bench.state === 'same'
       ? 'the same on both sides'
       : moved && bench.live_path && samePath(bench.live_path, bench.path)
-        ? 'the same object, held by another one live'
-        : MEANING[bench.state as State],
+        ? `the same object, held by another one ${other}`
+        : meaning(bench.state as State, sides),
   );
 </script>
 
@@ -67,7 +71,8 @@
   {placeOf(bench.path) || '—'}
   {#if moved && bench.live_path && !samePath(bench.live_path, bench.path)}
     <span class="text-moved"
-      >→ live {placeOf(bench.live_path) === placeOf(bench.path)
+      >→ {other}
+      {placeOf(bench.live_path) === placeOf(bench.path)
         ? `named ${plainName(bench.live_path.at(-1)!)}`
         : `in ${placeOf(bench.live_path)}`}</span
     >
@@ -102,6 +107,7 @@
 <BenchNotes
   {bench}
   since={sinceAll}
+  right={live ? 'Live' : `The ${sides.right}`}
   waits={past.isPending && own.length > 0 && !onlyLeft && !onlyRight}
   {onchoose}
 />
@@ -109,8 +115,8 @@
 <div
   class="grid grid-cols-[128px_minmax(0,1fr)_38px_minmax(0,1fr)] gap-x-2.5 border-b border-line-strong py-0.5 text-sm text-ink-2"
 >
-  <span>attribute</span><span>backup</span><span></span><span
-    >live{comes && live ? ', as it will be' : ''}</span
+  <span>attribute</span><span>{live ? 'backup' : sides.left}</span><span></span><span
+    >{live ? `live${comes ? ', as it will be' : ''}` : sides.right}</span
   >
 </div>
 {#if moved && bench.live_path}
@@ -125,6 +131,7 @@
     since={sinceAll ? '' : since[attribute.name]}
     pickable={partsPickable && attribute.state !== 'follows'}
     oneSided={onlyLeft || onlyRight}
+    other={live ? 'not live' : `not in the ${sides.right}`}
     comes={onlyLeft && comes}
     goes={onlyRight && comes}
     differing={names}

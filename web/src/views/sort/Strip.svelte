@@ -2,7 +2,7 @@
   import { searchParams } from 'sv-router';
   import type { CompareHead, System } from '$lib/api/client';
   import type { Looked } from '$lib/api/queries';
-  import { count, MEANING, STATES } from '$lib/model/differences';
+  import { count, meaning, STATES, type Sides } from '$lib/model/differences';
   import { setParameter } from '$lib/model/looked.svelte';
   import { ago } from '$lib/model/time';
   import Ago from '$lib/parts/Ago.svelte';
@@ -14,10 +14,11 @@
     system: System;
     looked: Looked;
     head: CompareHead | undefined;
+    sides: Sides;
     onlook: () => void;
     onrules: () => void;
   }
-  let { system, looked, head, onlook, onrules }: Props = $props();
+  let { system, looked, head, sides, onlook, onrules }: Props = $props();
 
   let width = $state(760);
   const chosen = $derived(new Set(looked.states?.split(',') ?? []));
@@ -55,6 +56,10 @@
     <div class="text-sm text-ink-2">
       {#if system.work.length}
         <Working {system} />
+      {:else if head && head.right.kind !== 'look'}
+        <button class="link font-semibold text-pick" onclick={() => right(null)}
+          >compare with live again</button
+        >
       {:else if newer}
         <button class="link font-semibold text-pick" onclick={() => right(null)}
           >a newer look is here</button
@@ -86,7 +91,7 @@
             ? 'opacity-50'
             : ''}"
           aria-pressed={chosen.has(state)}
-          title="{MEANING[state]}; click to show only these"
+          title="{meaning(state, sides)}; click to show only these"
           onclick={() => toggle(state)}
         >
           <Mark {state} />{state}<b class="ml-auto font-mono font-semibold"

@@ -2,7 +2,8 @@
   import { createQuery } from '@tanstack/svelte-query';
   import type { Offer, System } from '$lib/api/client';
   import { askPreview, queryClient, tray, type Looked } from '$lib/api/queries';
-  import { count } from '$lib/model/differences';
+  import { searchParams } from 'sv-router';
+  import { count, type Sides } from '$lib/model/differences';
   import { plainName, type Path } from '$lib/model/paths';
   import type { LeftOut, PickedThing, Picks } from '$lib/model/picks.svelte';
   import { ago } from '$lib/model/time';
@@ -15,9 +16,10 @@
     looked: Looked;
     picks: Picks;
     live: boolean;
+    sides: Sides;
     onchoose: (path: Path, backup?: number) => void;
   }
-  let { system, looked, picks, live, onchoose }: Props = $props();
+  let { system, looked, picks, live, sides, onchoose }: Props = $props();
 
   const shown = createQuery(() => ({
     ...tray(looked, picks.things),
@@ -88,14 +90,19 @@
           >{/if}
       </span>
     </h2>
-    {#if !picks.things.length}
+    {#if !live}
+      <p class="mt-1 border-l-3 border-confirm pl-2.5 text-ink-2">
+        The {sides.left} is compared with the {sides.right}, so nothing can be picked here: what is
+        picked changes live, and live is not shown.
+        <button class="link" onclick={() => searchParams.delete('right')}
+          >Compare with live again</button
+        >
+      </p>
+    {/if}
+    {#if live && !picks.things.length}
       <p class="mt-1 text-ink-2">
-        {#if live}
-          Empty. Pick a row in the tree with <kbd>Space</kbd>, or single values on the bench. What
-          you pick shows what live will be; nothing is written yet.
-        {:else}
-          Two backups are compared. Compare with live to pick something.
-        {/if}
+        Empty. Pick a row in the tree with <kbd>Space</kbd>, or single values on the bench. What you
+        pick shows what live will be; nothing is written yet.
       </p>
     {/if}
     <ul>

@@ -14,6 +14,7 @@
   import { lookedAt, setParameter } from '$lib/model/looked.svelte';
   import { plainName, type Path } from '$lib/model/paths';
   import { Picks } from '$lib/model/picks.svelte';
+  import { ago } from '$lib/model/time';
   import { Tree } from '$lib/model/tree.svelte';
   import Asked from '$lib/parts/Asked.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
@@ -37,6 +38,10 @@
   const at = $derived(searchParams.get('at')?.toString());
   const path = $derived(parsed(at));
   const live = $derived(head.data?.right.kind === 'look');
+  const sides = $derived({
+    left: head.data ? `backup of ${ago(head.data.left.taken_at)}` : 'backup',
+    right: live || !head.data ? 'live' : `backup of ${ago(head.data.right.taken_at)}`,
+  });
   const tree = $derived(new Tree(looked, only));
   const shown = createQuery(() => ({ ...bench(looked, path ?? []), enabled: path !== undefined }));
   const AHEAD = 20;
@@ -129,6 +134,7 @@
     {system}
     {looked}
     head={head.data}
+    {sides}
     onlook={() => work('look')}
     onrules={() => (rulesOpen = true)}
   />
@@ -173,6 +179,7 @@
             {looked}
             {picks}
             {live}
+            {sides}
             onsource={(record) => setParameter('left', record)}
             onagainst={(record) => setParameter('right', record)}
             onchoose={choose}
@@ -186,7 +193,7 @@
         </p>
       {/if}
     </section>
-    <TrayPane bind:this={tray} {system} {looked} {picks} {live} onchoose={choose} />
+    <TrayPane bind:this={tray} {system} {looked} {picks} {live} {sides} onchoose={choose} />
   </main>
   <KeyHints
     keys={[
