@@ -83,7 +83,9 @@ def test_one_change_is_taken_back_and_the_others_stay(name: str, data: st.DataOb
         emptied = name == "yaml" and any(now.get(path[:d], 0) is None for d in range(1, len(path)))
         lonely = name == "xml" and not now
         ended = name == "yaml" and not file.final  # a text at the end gets a line end more
-        assert gone or emptied or lonely or ended, (
+        # of a key on several lines, two of which have changed, nobody can tell which was which
+        twice = len(same_key) > 1
+        assert gone or emptied or lonely or ended or twice, (
             "only where nothing is left to hold it, or to be beside"
         )
         return
