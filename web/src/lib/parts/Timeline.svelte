@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Backup } from '$lib/api/client';
-  import { inWords, total } from '$lib/model/differences';
+  import { count, inWords, total } from '$lib/model/differences';
   import { ago, shortDay } from '$lib/model/time';
 
   interface Props {
@@ -67,7 +67,7 @@
   function told(backup: Backup): string {
     const parts = [`Backup of ${ago(backup.taken_at)}`, backup.note];
     parts.push(inWords(backup.changes) || 'nothing had changed');
-    if (backup.problem_count) parts.push(`${backup.problem_count} problems`);
+    if (backup.problem_count) parts.push(count(backup.problem_count, 'problem'));
     if (backup.pinned) parts.push('pinned');
     return parts.filter(Boolean).join(' · ');
   }

@@ -2,11 +2,13 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { searchParams } from 'sv-router';
   import { systems } from '$lib/api/queries';
+  import type { AskedFor } from '$lib/model/asked';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { route } from '../../routes';
   import Workspace from './Workspace.svelte';
 
   const all = createQuery(systems);
+  let asked = $state<{ system: number; what: AskedFor }>();
   const number = $derived(Number(route.params.system));
   const system = $derived(all.data?.find((s) => s.id === number));
   const newest = $derived(system?.backups.find((b) => !b.at.length) ?? system?.backups[0]);
@@ -30,6 +32,14 @@
   </div>
 {:else if system}
   {#key `${system.id}:${left}:${right}`}
-    <Workspace {system} {left} {right} />
+    <Workspace
+      {system}
+      {left}
+      {right}
+      bind:asked={
+        () => (asked?.system === system.id ? asked.what : undefined),
+        (what) => (asked = what && { system: system.id, what })
+      }
+    />
   {/key}
 {/if}

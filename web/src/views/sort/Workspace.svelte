@@ -12,6 +12,7 @@
   } from '$lib/api/queries';
   import { fetchAhead } from '$lib/model/ahead';
   import { lookedAt, setParameter } from '$lib/model/looked.svelte';
+  import type { AskedFor } from '$lib/model/asked';
   import { plainName, type Path } from '$lib/model/paths';
   import { Picks } from '$lib/model/picks.svelte';
   import { ago } from '$lib/model/time';
@@ -26,7 +27,14 @@
   import TrayPane from './TrayPane.svelte';
   import TreePane from './TreePane.svelte';
 
-  let { system, left, right }: { system: System; left: number; right: number } = $props();
+  interface Props {
+    system: System;
+    left: number;
+    right: number;
+    /** What was asked for here; it outlives the look that it was asked on. */
+    asked: AskedFor | undefined;
+  }
+  let { system, left, right, asked = $bindable() }: Props = $props();
 
   // svelte-ignore state_referenced_locally
   const picks = new Picks(system.id, left);
@@ -110,13 +118,6 @@
     else return;
     event.preventDefault();
   }
-
-  interface AskedFor {
-    number: number;
-    kind: 'backup' | 'look';
-    at: Path;
-  }
-  let asked = $state<AskedFor>();
 
   async function work(kind: 'backup' | 'look', at: Path = []): Promise<void> {
     error = undefined;
