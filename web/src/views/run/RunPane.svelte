@@ -227,9 +227,9 @@
         <StepChange {step} past={finished || !['waiting', 'in doubt'].includes(line.state)} />
         {#if step.rendered}
           <h3 class="mt-4 mb-1 text-sm text-ink-2">
-            {['waiting', 'skipped'].includes(line.state)
-              ? `what would be sent to ${run.system_name}`
-              : `what was sent to ${run.system_name}, as planned`}
+            {line.state === 'done' && !line.already
+              ? `what was sent to ${run.system_name}, as planned`
+              : `what the step was to send to ${run.system_name}`}
           </h3>
           <pre
             class="overflow-auto rounded-[3px] border border-line bg-sunk px-3 py-2 font-mono text-sm leading-relaxed">{step.rendered}</pre>
