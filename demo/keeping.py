@@ -43,18 +43,21 @@ class Keeper:
         if self._part is not None:
             self._part.stop()
             self._part = None
-            self._again_at = now + self._delay
             print(f"{self.name} has ended; it is started again in {self._delay:.0f} s.", flush=True)
-            self._delay = min(max(self._delay * 2, _FIRST_SECONDS), _MOST_SECONDS)
+            self._put_off()
         if now < self._again_at:
             return
         try:
             self._part = self._start()
         except (OSError, RuntimeError) as error:
-            self._again_at = time.monotonic() + self._delay
-            self._delay = min(max(self._delay * 2, _FIRST_SECONDS), _MOST_SECONDS)
+            self._put_off()
             print(f"{self.name} does not start: {error}", flush=True)
         self._since = time.monotonic()
+
+    def _put_off(self) -> None:
+        """Wait with the next start, and longer each time."""
+        self._again_at = time.monotonic() + self._delay
+        self._delay = min(max(self._delay * 2, _FIRST_SECONDS), _MOST_SECONDS)
 
     def stop(self) -> None:
         """End the part for good."""

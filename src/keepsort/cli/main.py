@@ -84,10 +84,11 @@ def main() -> None:
 
     try:
         django.setup()
-        if not {"--help", "-h"} & set(sys.argv) and not is_current():
+        asks_help = bool({"--help", "-h"} & set(sys.argv))
+        if not asks_help and not is_current():
             # the migrations of the queue are known only to the server's settings
             subprocess.run([sys.executable, "-m", "keepsort.server.migrating"], check=True)
-        if not {"--help", "-h", "keys"} & set(sys.argv):
+        if not asks_help and sys.argv[1:2] != ["keys"]:
             from keepsort.server.systems.keeping import check
 
             check()

@@ -7,7 +7,7 @@ from typing import Any, TypeVar
 import httpx
 import msgspec
 
-from keepsort.connectors.errors import LimitReached, Unreachable
+from keepsort.connectors.errors import LimitReached, OddAnswer, Unreachable
 
 Shape = TypeVar("Shape")
 _MOST_BYTES = 256 << 20
@@ -24,7 +24,7 @@ class Answer:
     where: str
 
     def decoded(self, shape: type[Shape], kind: str) -> Shape:
-        """Return the body, read as JSON of one shape. Raises `Unreachable` where it is none.
+        """Return the body, read as JSON of one shape. Raises `OddAnswer` where it is none.
 
         kind: what the server should be, for the message.
         """
@@ -33,12 +33,9 @@ class Answer:
         except (msgspec.MsgspecError, UnicodeError, RecursionError):
             raise self.odd(kind) from None
 
-    def odd(self, kind: str) -> Unreachable:
+    def odd(self, kind: str) -> OddAnswer:
         """Return the error of an answer that such a server does not give."""
-        return Unreachable(
-            f"{self.where} answers, but not as {kind} does (status {self.status}).",
-            "Check the address and the port; another server may have taken its place.",
-        )
+        return OddAnswer(self.where, kind, f"status {self.status}")
 
 
 def asked(http: httpx.Client, where: str, method: str, path: str, **request: Any) -> Answer:

@@ -31,6 +31,16 @@ class Unreachable(ConnectorError):
     default_way_out = "Check the address, that the server runs, and that this machine may reach it."
 
 
+class OddAnswer(Unreachable):
+    """Something answers at the address that is no such server as it should be."""
+
+    default_way_out = "Check the address and the port; another server may have taken its place."
+
+    def __init__(self, where: str, kind: str, detail: str = "") -> None:
+        told = f" ({detail})" if detail else ""
+        super().__init__(f"{where} answers, but not as {kind} does{told}.")
+
+
 class NotTrusted(ConnectorError):
     """The server's certificate or host key does not verify."""
 

@@ -7,12 +7,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from django.db.utils import InterfaceError, OperationalError
 from django.utils import timezone
 
 from keepsort.core.compare.comparison import STATES
 from keepsort.server import tasks
 from keepsort.server.logs import log
+from keepsort.server.pooling import DATABASE_AWAY
 from keepsort.server.restores.engine import is_interrupted
 from keepsort.server.restores.models import Run, RunStep
 from keepsort.server.snapshots.models import Record, Work
@@ -46,9 +46,9 @@ class Item:
     system_name: str = ""
 
 
-def items(now: datetime | None = None) -> list[Item]:
+def items() -> list[Item]:
     """Return what wants attention, the most urgent first."""
-    now = now or timezone.now()
+    now = timezone.now()
     found = []
     if not tasks.has_worker():
         text = "Backups, looks and restores wait until one is; who keeps Keep Sort can start it."
@@ -56,7 +56,7 @@ def items(now: datetime | None = None) -> list[Item]:
     for system in System.objects.all():
         try:
             found += list(_of(system, now))
-        except (OperationalError, InterfaceError):
+        except DATABASE_AWAY:
             raise
         except Exception as error:
             log.error("attention cannot be worked out", system=system.pk, error=error)

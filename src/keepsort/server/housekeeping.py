@@ -33,12 +33,9 @@ _STEP = 500
 _REST_SECONDS = 0.02
 
 
-def tidy(now: datetime | None = None) -> int:
-    """Let go of everything that has had its time; return how many chunks were collected.
-
-    now: the present; given only where time is to have passed.
-    """
-    now = now or timezone.now()
+def tidy() -> int:
+    """Let go of everything that has had its time; return how many chunks were collected."""
+    now = timezone.now()
     with alone(Space.COLLECTOR, 0) as held:
         if not held:
             return 0

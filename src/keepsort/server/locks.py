@@ -4,12 +4,18 @@ What ends a process, or its connection to the database, lets its locks go. One t
 nor ends (it may be frozen) is parted from its lock by ending its connection.
 """
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager, suppress
+from datetime import datetime, timedelta
 from enum import IntEnum
+from typing import Protocol, TypeVar
 
+from django.conf import settings
 from django.db import connection
-from django.db.utils import InterfaceError, OperationalError
+from django.utils import timezone
+
+from keepsort.server.logs import log
+from keepsort.server.pooling import DATABASE_AWAY
 
 
 class Space(IntEnum):
@@ -34,7 +40,7 @@ def alone(space: Space, number: int) -> Iterator[bool]:
     finally:
         if held:
             # where the database has gone away, so has the lock
-            with suppress(OperationalError, InterfaceError), connection.cursor() as cursor:
+            with suppress(*DATABASE_AWAY), connection.cursor() as cursor:
                 cursor.execute("select pg_advisory_unlock(%s, %s)", [space, number])
 
 
@@ -50,7 +56,29 @@ def holders(space: Space) -> dict[int, int]:
         return {int(number): int(pid) for number, pid in cursor.fetchall()}
 
 
-def part(pid: int) -> None:
-    """End the connection of a holder that has not been heard of for too long."""
-    with connection.cursor() as cursor:
-        cursor.execute("select pg_terminate_backend(%s)", [pid])
+class _Held(Protocol):
+    pk: int
+    alive_at: datetime | None
+
+
+_T = TypeVar("_T", bound=_Held)
+
+
+def unheld(space: Space, records: Iterable[_T], number: Callable[[_T], int]) -> list[_T]:
+    """Return those records whose locks nobody holds.
+
+    number: the number of a record's lock. Who holds one, and was not heard of for the time of a
+    lease, is parted from it by the end of its connection; the lock is free the next time.
+    """
+    held = holders(space)
+    silent = timezone.now() - timedelta(seconds=settings.LEASE_SECONDS)
+    found = []
+    for record in records:
+        pid = held.get(number(record))
+        if pid is None:
+            found.append(record)
+        elif record.alive_at is not None and record.alive_at < silent:
+            log.warning("parted from its lock", space=space.name, number=record.pk)
+            with connection.cursor() as cursor:
+                cursor.execute("select pg_terminate_backend(%s)", [pid])
+    return found

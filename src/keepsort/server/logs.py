@@ -30,10 +30,10 @@ class _Lines(logging.Formatter):
     """Writes what other libraries log in the same form; of errors, the kind and the places."""
 
     def format(self, record: logging.LogRecord) -> str:
+        if record.name == "keepsort":  # structlog has written the line already
+            return record.getMessage()
         event: dict[str, Any] = {"level": record.levelname.lower(), "logger": record.name}
         error = record.exc_info[1] if record.exc_info else None
-        if record.name == "keepsort":
-            return record.getMessage()
         # a request's arguments, and the words of an error, may hold what was sent
         event["event"] = record.getMessage() if error is None else "an error"
         event = {**structlog.contextvars.get_contextvars(), **event}

@@ -1,7 +1,11 @@
-"""Connections to the database that threads share."""
+"""Connections to the database: threads share them, and they can go away."""
 
 from django.conf import settings
 from django.db import connection
+from django.db.utils import InterfaceError, OperationalError
+
+#: The database is away, which is nobody's fault who has asked it: all goes on when it is back.
+DATABASE_AWAY = (OperationalError, InterfaceError)
 
 
 def give_back() -> None:

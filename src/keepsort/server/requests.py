@@ -16,42 +16,28 @@ _ID = re.compile(r"[A-Za-z0-9-]{8,64}", re.ASCII)
 
 
 @sync_and_async_middleware
-def numbered(get_response: Any) -> Any:
-    """Give every request an id: the proxy's own, or a new one. Log lines and the answer have it."""
-
-    def number_of(request: HttpRequest) -> str:
-        given = request.headers.get("X-Request-ID", "")
-        return given if _ID.fullmatch(given) else secrets.token_hex(8)
-
-    async def awaited(request: HttpRequest) -> HttpResponseBase:
-        number = number_of(request)
-        with bound_contextvars(request=number):
-            return _with_id(await get_response(request), number)
-
-    def asked(request: HttpRequest) -> HttpResponseBase:
-        number = number_of(request)
-        with bound_contextvars(request=number):
-            return _with_id(get_response(request), number)
-
-    return awaited if iscoroutinefunction(get_response) else asked
-
-
-@sync_and_async_middleware
 def guarded(get_response: Any) -> Any:
-    """Refuse what is no text, and let no cache keep an answer of the API."""
+    """Refuse what is no text; number what is answered, and let no cache keep it.
+
+    The id is the proxy's own, or a new one. Log lines and the answer have it.
+    """
 
     async def awaited(request: HttpRequest) -> HttpResponseBase:
-        return _odd(request) or _not_kept(request, await get_response(request))
+        number = _number(request)
+        with bound_contextvars(request=number):
+            return _marked(request, _odd(request) or await get_response(request), number)
 
     def asked(request: HttpRequest) -> HttpResponseBase:
-        return _odd(request) or _not_kept(request, get_response(request))
+        number = _number(request)
+        with bound_contextvars(request=number):
+            return _marked(request, _odd(request) or get_response(request), number)
 
     return awaited if iscoroutinefunction(get_response) else asked
 
 
-def _with_id(response: HttpResponseBase, number: str) -> HttpResponseBase:
-    response["X-Request-ID"] = number
-    return response
+def _number(request: HttpRequest) -> str:
+    given = request.headers.get("X-Request-ID", "")
+    return given if _ID.fullmatch(given) else secrets.token_hex(8)
 
 
 def _odd(request: HttpRequest) -> HttpResponse | None:
@@ -62,7 +48,8 @@ def _odd(request: HttpRequest) -> HttpResponse | None:
     return None
 
 
-def _not_kept(request: HttpRequest, response: HttpResponseBase) -> HttpResponseBase:
+def _marked(request: HttpRequest, response: HttpResponseBase, number: str) -> HttpResponseBase:
+    response["X-Request-ID"] = number
     if request.path.startswith("/api/"):
         response.headers.setdefault("Cache-Control", "no-store")
     return response

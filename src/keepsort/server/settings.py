@@ -48,7 +48,6 @@ INSTALLED_APPS = [
     "keepsort.server.restores",
 ]
 MIDDLEWARE = [
-    "keepsort.server.requests.numbered",
     "django.middleware.security.SecurityMiddleware",
     "keepsort.server.requests.guarded",
     "csp.middleware.CSPMiddleware",

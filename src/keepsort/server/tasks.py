@@ -85,8 +85,8 @@ def do_run(run_id: int) -> None:
 
 
 @app.periodic(cron="* * * * * */5")
-@app.task(name="recover", queueing_lock="recover", pass_context=True)
-def recover(context: JobContext, timestamp: int) -> None:
+@app.task(name="recover", queueing_lock="recover", pass_context=False)
+def recover(timestamp: int) -> None:
     """Queue what nobody is at: runs and work whose worker died, or whose job was lost."""
     close_old_connections()
     for run in engine.unattended():

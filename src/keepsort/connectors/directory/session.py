@@ -17,6 +17,7 @@ from keepsort.connectors.errors import (
     NoSuchBranch,
     NotAllowed,
     NotTrusted,
+    OddAnswer,
     Refused,
     SignInRefused,
     Unreachable,
@@ -120,7 +121,4 @@ def plain_errors(endpoint: Endpoint) -> Iterator[None]:
     except ldap.LDAPError as error:
         raise _translated(error, endpoint) from error
     except (UnicodeError, ValueError, LookupError, AttributeError):
-        raise Unreachable(
-            f"{endpoint.address} answers, but not as a directory does.",
-            "Check the address and the port; another server may have taken its place.",
-        ) from None
+        raise OddAnswer(endpoint.address, "a directory") from None

@@ -24,7 +24,7 @@ from paramiko.sftp import (
 )
 from paramiko.sftp_attr import SFTPAttributes
 
-from keepsort.connectors.errors import NotAllowed, Refused, Unreachable
+from keepsort.connectors.errors import NotAllowed, OddAnswer, Refused, Unreachable
 from keepsort.connectors.hostfiles.names import meant, written
 
 _SECONDS = 60
@@ -121,10 +121,7 @@ class SftpAccess:
         except (EOFError, paramiko.SSHException, ConnectionError, TimeoutError) as error:
             raise Unreachable(f"The connection to {self._where} broke: {error!r}.") from None
         except (paramiko.SFTPError, struct.error, ValueError, LookupError, MemoryError):
-            raise Unreachable(
-                f"{self._where} answers, but not as an SFTP server does.",
-                "Check the address and the port; another server may have taken its place.",
-            ) from None
+            raise OddAnswer(self._where, "an SFTP server") from None
 
     def status(self, path: str) -> Status:
         with self._connected():
@@ -166,14 +163,18 @@ class SftpAccess:
         if status.st_mode is not None and not stat.S_ISREG(status.st_mode):
             raise OSError(errno.EINVAL, "it is no regular file", path)
 
-    def contents(self, path: str, limit: int) -> bytes | None:
+    @contextmanager
+    def _opened(self, path: str) -> Iterator[tuple[paramiko.SFTPFile, int]]:
+        """Open a regular file; yields it and its size. A pipe would wait, so it is not opened."""
         with self._connected():
-            # a pipe would not even open; what is opened is looked at again
             self._must_be_regular(path, self._sftp.lstat(_raw(path)))
-        with self._connected(), self._sftp.open(_raw(path), "rb") as file:
-            opened = file.stat()
-            self._must_be_regular(path, opened)
-            size = opened.st_size or 0
+            with self._sftp.open(_raw(path), "rb") as file:
+                found = file.stat()  # of what is open now, whatever stood there before
+                self._must_be_regular(path, found)
+                yield file, found.st_size or 0
+
+    def contents(self, path: str, limit: int) -> bytes | None:
+        with self._opened(path) as (file, size):
             if size > limit:
                 return None
             if size:
@@ -183,10 +184,7 @@ class SftpAccess:
 
     def digest(self, path: str) -> str:
         found = hashlib.sha256()
-        with self._connected():
-            self._must_be_regular(path, self._sftp.lstat(_raw(path)))
-        with self._connected(), self._sftp.open(_raw(path), "rb") as file:
-            self._must_be_regular(path, file.stat())
+        with self._opened(path) as (file, _):
             file.prefetch()
             while block := file.read(1 << 18):
                 found.update(block)

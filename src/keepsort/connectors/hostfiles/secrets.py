@@ -9,6 +9,7 @@ from keepsort.connectors.errors import Misconfigured, Refused
 from keepsort.core.model import Path
 from keepsort.core.model.masks import MARK, mark
 from keepsort.formats import FORMATS, Place
+from keepsort.formats.places import unmarked
 
 #: Names of keys that hold secrets, whatever the format: what is kept by default.
 DEFAULT = (
@@ -38,24 +39,22 @@ class Secrets:
         """
         if not self._patterns or not self._may_hold(kind, text):
             return text
-        marked = text
-        shift = len(text) - len(text.removeprefix("\ufeff"))
+        order_mark, marked = unmarked(text)
         stretches = [
             stretch
             for place in read(kind, text)
             if not place.section and self._is_secret(kind, place.path)
-            for stretch in _stretches(text[shift:], place)
+            for stretch in _stretches(marked, place)
         ]
         for start, stop in sorted(set(stretches), reverse=True):
-            raw = marked[shift + start : shift + stop].rstrip("\r\n")
-            stop = start + len(raw)
+            raw = marked[start:stop].rstrip("\r\n")
             if _NO_SECRET.fullmatch(raw.strip()) or MARK.search(raw):
                 continue
             stands = mark(self._keeper.digest(raw.encode()))
             if kind in _QUOTED:
                 stands = f'"{stands}"'
-            marked = marked[: shift + start] + stands + marked[shift + stop :]
-        return marked
+            marked = marked[:start] + stands + marked[start + len(raw) :]
+        return order_mark + marked
 
     def put_in(self, kind: str, text: str) -> str:
         """Return a text with its secrets. Raises `Refused` where one was never kept."""

@@ -17,6 +17,7 @@ from keepsort.connectors.errors import (
     LimitReached,
     Misconfigured,
     NotAllowed,
+    OddAnswer,
     Refused,
     SignInRefused,
     StartAgain,
@@ -179,10 +180,8 @@ class Client:
         done = self.call("kv/txn", {"compare": compare, "success": success}, Transaction)
         expected = len(success) if done.succeeded else 0
         if len(done.responses) != expected or not (compare or done.succeeded):
-            raise Unreachable(
-                f"{self._endpoint.address} answers, but not as {_KIND} does: {len(done.responses)} "
-                f"answers to {expected} operations."
-            )
+            detail = f"{len(done.responses)} answers to {expected} operations"
+            raise OddAnswer(self._endpoint.address, _KIND, detail)
         return done
 
     def permissions(self) -> list[Permission] | None:

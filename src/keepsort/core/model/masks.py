@@ -1,7 +1,7 @@
 """Secrets within texts: a mark stands in the text for each, as a digest does in an attribute."""
 
 import re
-from collections.abc import Iterable
+from collections.abc import Sequence
 
 from keepsort.core.model.objects import Value
 
@@ -15,7 +15,7 @@ def mark(digest: str) -> str:
     return _PREFIX + digest
 
 
-def masked(text: str, others: Iterable[str] = ()) -> str:
+def masked(text: str, others: Sequence[str] = ()) -> str:
     """Return a text as people may see it.
 
     others: what it is seen beside; a secret that is in none of these is told as another one.
@@ -23,10 +23,9 @@ def masked(text: str, others: Iterable[str] = ()) -> str:
     if _PREFIX not in text:
         return text
     known = {found for other in others for found in MARK.findall(other)}
-    told = bool(known) or any(True for _ in others)
 
     def shown(found: re.Match[str]) -> str:
-        return MASK if not told or found[1] in known else f"{MASK} (another)"
+        return MASK if not others or found[1] in known else f"{MASK} (another)"
 
     return MARK.sub(shown, text)
 

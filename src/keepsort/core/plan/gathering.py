@@ -120,10 +120,7 @@ class _Gathering:
         waiting = [node]
         while waiting:
             entry = waiting.pop().entry
-            found = source.attributes(entry)
-            names = found.keys() & source.schema.references
-            attributes = {name: source.resolve(found[name]) for name in names}
-            for _, path in references(source.schema, entry.kind, attributes):
+            for _, path in references(source.schema, entry.kind, source.references_of(entry)):
                 target = source.find(path)
                 if target is None or self.draft.get(target.path) is not None:
                     continue

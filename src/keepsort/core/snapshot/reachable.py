@@ -1,6 +1,6 @@
 """Which chunks snapshots stand on."""
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 from keepsort.core.snapshot.encoding import (
     BLOB_HEAD,
@@ -43,13 +43,9 @@ def reachable(
         seen.update(some)
         yield set(some)
         to_read = {address: read for address, read in some.items() if read is not None}
-        for address, data in _got(store, list(to_read)).items():
+        for address, data in store.get_many(list(to_read)).items():
             read = to_read[address]
             waiting += [(found, how) for found, how in read(data) if found not in seen]
-
-
-def _got(store: ChunkStore, addresses: list[bytes]) -> Mapping[bytes, bytes]:
-    return store.get_many(addresses) if addresses else {}
 
 
 def _page(data: bytes) -> Iterator[tuple[bytes, _Reader | None]]:

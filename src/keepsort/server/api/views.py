@@ -106,14 +106,7 @@ def _asked(request: Request) -> _Asked:
     data = shapes.PicksShape(data=request.data)
     data.is_valid(raise_exception=True)
     asked = json.loads(json.dumps(data.validated_data))
-    own: list[Pick] = []
-    others: list[tuple[Pick, Record]] = []
-    for one in asked["picks"]:
-        pick, source = msgspec.convert(one, Pick), one["backup"]
-        if source is None or source == asked["backup"]:
-            own.append(pick)
-        else:
-            others.append((pick, find_record(source)))
+    own, others = previewing.divided(asked["picks"], asked["backup"])
     return _Asked(
         find_record(asked["backup"]), find_record(asked["look"]), own, others,
         asked["policy"], read_terms(asked["terms"]),

@@ -4,7 +4,6 @@ from datetime import datetime, timedelta
 from typing import Any
 
 import msgspec
-from django.db.utils import InterfaceError, OperationalError
 
 from keepsort.connectors.registry import connector_types
 from keepsort.core.compare import Rules, compare_attributes
@@ -13,6 +12,7 @@ from keepsort.core.model import Path, Schema, is_beneath
 from keepsort.core.plan import Finding, Step, changed_names
 from keepsort.core.snapshot import Snapshot
 from keepsort.server.logs import log
+from keepsort.server.pooling import DATABASE_AWAY
 from keepsort.server.restores.engine import is_interrupted
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
 from keepsort.server.restores.previewing import open_plan, sources
@@ -125,7 +125,7 @@ def system(found: System) -> dict[str, Any]:
     """
     try:
         return _system(found)
-    except (OperationalError, InterfaceError):
+    except DATABASE_AWAY:
         raise
     except Exception as error:
         log.error("a system cannot be told of", system=found.pk, error=error)

@@ -224,7 +224,8 @@ class Carrier:
                     some = steps[start : start + _READ]
                     here = again.read([step.path for step in some])
                     there = again.read([step.final_path for step in some])
-                    told += map(self._outcome, some, here, there, [error] * len(some))
+                    for step, one, other in zip(some, here, there, strict=True):
+                        told.append(self._outcome(step, one, other, error))
         except ConnectorError as gone:
             for step in steps:
                 if isinstance(error, Conflict) and step.action != "move":

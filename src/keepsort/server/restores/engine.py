@@ -9,18 +9,17 @@ from datetime import timedelta
 from time import sleep
 from types import MappingProxyType
 
-from django.conf import settings
 from django.db import IntegrityError, transaction
 from django.db.models import Q, QuerySet
-from django.db.utils import InterfaceError, OperationalError
 from django.utils import timezone
 from structlog.contextvars import bound_contextvars
 
 from keepsort.connectors.errors import ConnectorError, Unreachable
 from keepsort.server.accounts.models import User
 from keepsort.server.events.notify import tell
-from keepsort.server.locks import Space, alone, holders, part
+from keepsort.server.locks import Space, alone, holders, unheld
 from keepsort.server.logs import log
+from keepsort.server.pooling import DATABASE_AWAY
 from keepsort.server.problems import Problem
 from keepsort.server.restores import ending
 from keepsort.server.restores.carrying import Away, Carrier
@@ -112,17 +111,8 @@ def unattended() -> list[Run]:
     That is runs that nobody carries out, and finished ones of which something is left to do.
     Whoever carries one out and was not heard of for the time of a lease is parted from it.
     """
-    now = timezone.now()
-    held = holders(Space.RUNS_ON_SYSTEM)
-    found = []
-    for run in _to_do().filter(Q(retry_at=None) | Q(retry_at__lte=now)):
-        pid = held.get(run.system_id)
-        if pid is None:
-            found.append(run)
-        elif run.alive_at and now - run.alive_at > timedelta(seconds=settings.LEASE_SECONDS):
-            log.warning("run parted from who carried it out", run=run.pk)
-            part(pid)
-    return found
+    due = _to_do().filter(Q(retry_at=None) | Q(retry_at__lte=timezone.now()))
+    return unheld(Space.RUNS_ON_SYSTEM, due, lambda run: run.system_id)
 
 
 def _to_do() -> QuerySet[Run]:
@@ -151,7 +141,7 @@ def carry_out(run_id: int) -> Run:
         except Superseded:
             log.warning("run is carried out by another process by now")
             run.refresh_from_db()
-        except (OperationalError, InterfaceError):
+        except DATABASE_AWAY:
             raise  # the database is away; whoever finds the run takes it up
         except Exception as error:
             log.error("run failed in a way nobody foresaw", error=error)
@@ -190,9 +180,8 @@ def _carry_out(run: Run) -> bool:
         text = f"What carries it out has ended {_ATTEMPTS} times in the middle of it."
         _give_up(run, journal, text)
         return False
-    tried = -1
+    done, tried_again = _done_count(journal), False
     while True:
-        done = _settled_count(journal)
         try:
             with opened(run.system) as connector:
                 carrier = Carrier(journal, connector)
@@ -206,14 +195,13 @@ def _carry_out(run: Run) -> bool:
                     run.message = str(error)
             break
         except Away as away:
-            progress = _settled_count(journal) > done
-            if tried < done or progress:  # a connection broke: a new one may do
-                tried = _settled_count(journal)
-                if progress:
-                    Run.objects.filter(pk=run.pk).update(waits_since=None)
-                continue
-            _wait(run, journal, str(away))
-            return False
+            now = _done_count(journal)
+            if now > done:
+                Run.objects.filter(pk=run.pk).update(waits_since=None)
+            elif tried_again:
+                _wait(run, journal, str(away))
+                return False
+            done, tried_again = now, True  # a connection broke: a new one may do
         except ConnectorError as error:
             begun = any(line.tries for line in journal.lines.values()) or run.standing is not None
             if begun or isinstance(error, Unreachable):
@@ -228,7 +216,7 @@ def _carry_out(run: Run) -> bool:
     return True
 
 
-def _settled_count(journal: Journal) -> int:
+def _done_count(journal: Journal) -> int:
     return sum(line.state == State.DONE for line in journal.lines.values())
 
 
@@ -279,7 +267,7 @@ def _end_unforeseen(run: Run, error: Exception) -> None:
         with opened(run.system) as connector:
             Carrier(journal, connector).settle()
             ending.put_in_order(run, connector)
-    except (OperationalError, InterfaceError):
+    except DATABASE_AWAY:
         raise
     except Exception as again:  # the same error, most likely; what is in doubt stays so
         log.error("what became of its steps could not be seen", error=again)
@@ -309,12 +297,12 @@ def _look_after(run: Run) -> None:
             ending.look_at_live(run)
     except (ConnectorError, Away, Superseded):
         run.retry_at = timezone.now() + timedelta(seconds=_LONGEST_DELAY / 4)
-    except (OperationalError, InterfaceError):
+    except DATABASE_AWAY:
         raise
     except Exception as error:
         log.error("what is left of a run could not be done", error=error)
         run.retry_at = timezone.now() + timedelta(minutes=10)
-    run.save(update_fields=["outcome", "retry_at", "after", "message"])
+    run.save(update_fields=["outcome", "retry_at"])
     tell("run", run.pk, run.system_id)
 
 
@@ -331,9 +319,7 @@ def cancel(run: Run) -> Run:
         found.retry_at = None
         found.save(update_fields=["cancel_asked", "retry_at"])
         if found.state == Run.State.WAITING:
-            journal = Journal(found)
-            journal.write()
-            ending.skip_rest(journal, "The run was cancelled before this step.")
+            ending.skip_rest(Journal(found), "The run was cancelled before this step.")
             ending.finish(found)
     tell("run", found.pk, found.system_id)
     return found

@@ -1,7 +1,7 @@
 """Previews: from picks to a plan that says all it will do."""
 
 from collections.abc import Sequence
-from typing import cast
+from typing import Any, cast
 
 import msgspec
 
@@ -122,18 +122,28 @@ def preview_again(record: PlanRecord, by: User | None = None) -> PlanRecord:
         raise Problem(
             "This preview was not made of picks from one backup.", "Start from the backup again."
         )
-    own: list[Pick] = []
-    others: list[tuple[Pick, Record]] = []
-    for one in record.picks:
-        source = one.get("backup")
-        pick = msgspec.convert({k: v for k, v in one.items() if k != "backup"}, Pick)
-        if source is None or source == record.backup_id:
-            own.append(pick)
-        else:
-            others.append((pick, find_record(source)))
+    own, others = divided(record.picks, record.backup.pk)
     policy = cast(Policy, record.policy)
     terms = msgspec.convert(record.terms, Terms)
     return preview(record.backup, own, policy, by=by, terms=terms, others=others)
+
+
+def divided(
+    picks: Sequence[dict[str, Any]], backup: int
+) -> tuple[list[Pick], list[tuple[Pick, Record]]]:
+    """Read picks as JSON has them: those of one backup, and those of others with theirs.
+
+    Raises `NotFound` if there is no such backup.
+    """
+    own: list[Pick] = []
+    others: list[tuple[Pick, Record]] = []
+    for one in picks:
+        pick, source = msgspec.convert(one, Pick), one.get("backup")
+        if source is None or source == backup:
+            own.append(pick)
+        else:
+            others.append((pick, find_record(source)))
+    return own, others
 
 
 def _written(picks: list[Pick], others: Sequence[tuple[Pick, Record]]) -> list[dict[str, object]]:

@@ -9,7 +9,6 @@ from typing import Any
 import msgspec
 from django.conf import settings
 from django.db.models import ProtectedError
-from django.db.utils import InterfaceError, OperationalError
 from django.utils import timezone
 
 from keepsort.connectors.base import Connector, Description, Incremental
@@ -21,6 +20,7 @@ from keepsort.core.snapshot import Chunk, Draft, Root, Snapshot, SnapshotBuilder
 from keepsort.core.snapshot.reader import PageCache
 from keepsort.server import collecting, reading
 from keepsort.server.accounts.models import User
+from keepsort.server.pooling import DATABASE_AWAY
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.snapshots.models import Construction, Record
 from keepsort.server.store.postgres import PostgresStore
@@ -130,7 +130,7 @@ def constructing(previous: Record | None) -> Iterator[None]:
         yield
     finally:
         # where the database has gone away, the collector takes it away when it is too old
-        with suppress(OperationalError, InterfaceError):
+        with suppress(*DATABASE_AWAY):
             made.delete()
 
 

@@ -4,19 +4,16 @@ A worker holds the lock of the work while it is at it; work whose worker has die
 few times, and then failed with a word.
 """
 
-from datetime import timedelta
 from time import monotonic
 
-from django.conf import settings
-from django.db.models import Q
-from django.db.utils import InterfaceError, OperationalError
 from django.utils import timezone
 from structlog.contextvars import bound_contextvars
 
 from keepsort.connectors.errors import ConnectorError
 from keepsort.server.events.notify import tell
-from keepsort.server.locks import Space, alone, holders, part
+from keepsort.server.locks import Space, alone, unheld
 from keepsort.server.logs import log
+from keepsort.server.pooling import DATABASE_AWAY
 from keepsort.server.problems import Problem
 from keepsort.server.snapshots.models import Work
 from keepsort.server.snapshots.services import take
@@ -61,7 +58,7 @@ def _make(work: Work) -> None:
         )  # fmt: skip
     except (ConnectorError, Problem) as error:
         _end(work, Work.State.FAILED, str(error))
-    except (OperationalError, InterfaceError):
+    except DATABASE_AWAY:
         raise  # the database is away; whoever finds the work begins it again
     except Exception as error:
         log.error("work failed in a way nobody foresaw", error=error)
@@ -81,14 +78,4 @@ def _end(work: Work, state: Work.State, message: str) -> None:
 
 def unattended() -> list[Work]:
     """Return work that nobody is at, and that somebody should begin now."""
-    held = holders(Space.WORK)
-    silent = timezone.now() - timedelta(seconds=settings.LEASE_SECONDS)
-    found = []
-    for work in Work.objects.filter(Q(state__in=_OPEN)):
-        pid = held.get(work.pk)
-        if pid is None:
-            found.append(work)
-        elif work.alive_at is not None and work.alive_at < silent:
-            log.warning("work parted from its worker", work=work.pk)
-            part(pid)
-    return found
+    return unheld(Space.WORK, Work.objects.filter(state__in=_OPEN), lambda work: work.pk)

@@ -66,22 +66,15 @@ def digest_key() -> bytes:
 
 def _row() -> KeyCheck:
     """Return what is known of the key; the first one that is used is taken down."""
-    found = KeyCheck.objects.first()
-    if found is None:
-        found, _ = KeyCheck.objects.get_or_create(
-            pk=1,
-            defaults={
-                "value": check_value(settings.KEY) if _opens_all() else "another",
-                "digests": encrypt(settings.KEY, _DIGESTS),
-            },
-        )
-    return found
+    first = {"value": _first_value, "digests": lambda: encrypt(settings.KEY, _DIGESTS)}
+    return KeyCheck.objects.get_or_create(pk=1, defaults=first)[0]
 
 
-def _opens_all() -> bool:
-    """Tell whether the key opens what was encrypted before anybody took down which key it was."""
+def _first_value() -> str:
+    """Return what to take down of the first key, unless it does not open what is there already."""
     system = System.objects.exclude(password=b"").first()
-    return system is None or not _is_lost(bytes(system.password), PASSWORD)
+    fits = system is None or not _is_lost(bytes(system.password), PASSWORD)
+    return check_value(settings.KEY) if fits else "another"
 
 
 def check() -> None:
