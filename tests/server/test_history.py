@@ -1,5 +1,7 @@
 """History and search: what the index says of every backup is what the backups hold."""
 
+from itertools import pairwise
+
 import pytest
 from django.db import connection
 from hypothesis import given, settings
@@ -67,6 +69,44 @@ class TestFeeding(TestCase):
             assert told(system, 2) == outside | held(branch)
         assert told(system, 1) == held(whole)
         assert told(system, 3) == held(last)
+
+    @settings(max_examples=40, deadline=None)
+    @given(trees(identities=False), trees(identities=False), trees(identities=False), st.data())
+    def test_a_branch_tells_of_itself_and_the_newest_look_of_now(
+        self, first: Tree, second: Tree, live: Tree, data: st.DataObject
+    ) -> None:
+        system = a_system()
+        at: Path = data.draw(st.sampled_from(sorted(set(first) & set(second))))
+        branch_is_newer, whole_is_newest = data.draw(st.booleans()), data.draw(st.booleans())
+        states = [(keep(system, first, days_ago=5), first)]
+        states.append((keep(system, second, at, days_ago=1 if branch_is_newer else 3), second))
+        look = keep(system, live, kind=Record.Kind.LOOK, days_ago=2)
+        if whole_is_newest:
+            states.append((keep(system, live), live))
+        catch_up(system)
+        for path in sorted(set(first) | set(second) | set(live)):
+            telling = [(r, t.get(path)) for r, t in states if path[: len(r.at)] == tuple(r.at)]
+            expected = [
+                (r.pk, "gone" if now is None else "new")
+                for (_, then), (r, now) in pairwise([(None, None), *telling])
+                if (then is None) is not (now is None)
+            ]
+            told = history(system, path, None, open_snapshot(look))
+            flips = [m for m in told if m.state in ("new", "gone")]
+            assert [(m.record.pk, m.state) for m in flips] == expected
+            having = [r for r, obj in telling if obj is not None]
+            newest, there = states[-1] if whole_is_newest else (look, live)
+            if branch_is_newer and not whole_is_newest and path[: len(at)] == at:
+                newest, there = states[1]
+            if not path or (path not in there and not having):
+                continue
+            hits = [h for h in search(path[-1]).hits if h.path == path]
+            assert [(h.now, h.backups) for h in hits] == [(path in there, len(having))]
+            assert hits[0].record == (having[-1] if having else None)
+            assert hits[0].told_by == newest
+            for gone in (True, False):
+                found = [h for h in search(path[-1], gone=gone).hits if h.path == path]
+                assert bool(found) is (gone is not (path in there))
 
 
 def thing(name: str, identity: str | None = None, **attributes: object) -> ConfigObject:
@@ -136,6 +176,7 @@ def test_what_is_gone_is_found_in_the_backups_that_have_it(system: System) -> No
     assert {h.system_name for h in search("arro").hits} == {"Plant", "Gateway"}
     gone = search("imke", system=system, gone=True).hits
     assert [(h.backups, h.now, h.path) for h in gone] == [(4, False, ("divers", "imke farrow"))]
+    assert gone[0].record is not None
     assert numbers(system)[gone[0].record.pk] == 5, "the newest backup that has it"
     present = search("imke", system=system, gone=False).hits
     assert [(h.backups, h.now) for h in present] == [(1, True)]

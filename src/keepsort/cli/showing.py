@@ -272,9 +272,10 @@ def show_found(output: Output, found: Found) -> None:
             "system": hit.system_name,
             "path": hit.written,
             "kind": hit.kind,
-            "backup": hit.record.pk,
+            "backup": hit.record.pk if hit.record else None,
             "backups": hit.backups,
             "present": hit.now,
+            "told_by": hit.told_by.kind,
             "where": hit.where,
         }
         for hit in found.hits
@@ -284,6 +285,8 @@ def show_found(output: Output, found: Found) -> None:
         return
     for row in rows:
         state = "" if row["present"] else f"  (gone; last in backup {row['backup']})"
+        if row["backup"] is None:
+            state = "  (new live; in no backup)"
         print(f"{row['system']}  {row['path']}  [{row['kind']}]{state}  {row['where']}".rstrip())
     if found.more:
         print("There are more.")

@@ -9,7 +9,7 @@ from typing import Literal
 
 import msgspec
 
-from keepsort.core.model import NameRule, Path
+from keepsort.core.model import NameRule, Path, is_beneath
 from keepsort.core.snapshot import Node, Snapshot
 
 #: How live differs, from the backup's point of view.
@@ -76,6 +76,8 @@ class Comparison:
     unknown: how many objects of the backup lie where live may not be read, beneath others.
     hidden: how many differences the ignore rules keep from sight.
     same: how many objects of the backup are the same live.
+    covers: the branch that both sides tell of. Where the left was completed from the right,
+        `outside` objects of it are not the backup's own, and nothing is said of them.
     """
 
     def __init__(
@@ -87,6 +89,8 @@ class Comparison:
         hidden: Iterable[Difference] = (),
         suggestions: Iterable[Suggestion] = (),
         unknown: int = 0,
+        outside: int = 0,
+        covers: Path | None = None,
     ) -> None:
         self.left = left
         self.right = right
@@ -100,6 +104,8 @@ class Comparison:
         self.hidden = list(hidden)
         self.suggestions = list(suggestions)
         self.unknown = unknown
+        self.outside = outside
+        self.covers = left.at if covers is None else covers
 
     @cached_property
     def tally(self) -> dict[str, int]:
@@ -110,7 +116,21 @@ class Comparison:
     def same(self) -> int:
         """Objects of the backup that are the same live."""
         differing = sum(d.left is not None for d in self.differences)
-        return self.left.root.total - differing - self.unknown
+        return self.left.root.total - self.outside - differing - self.unknown
+
+    def is_covered(self, path: Path) -> bool:
+        """Tell whether a path lies in the branch that both sides tell of."""
+        return is_beneath(self.names.keys(path), self.names.keys(self.covers))
+
+    def covering(self, branch: Path, outside: int) -> "Comparison":
+        """Return the comparison as one of a branch, of which the left holds no more.
+
+        outside: how many objects of the left were taken from the right.
+        """
+        return Comparison(
+            self.left, self.right, self.differences, self.consequences, self.hidden,
+            self.suggestions, self.unknown, outside, branch,
+        )  # fmt: skip
 
     def chosen(self, wanted: Callable[[Difference], bool]) -> "Comparison":
         """Return the comparison with only some of its differences."""
@@ -123,6 +143,8 @@ class Comparison:
             self.hidden,
             self.suggestions,
             self.unknown,
+            self.outside,
+            self.covers,
         )
         # where objects stand does not depend on what is shown
         found.moves = self.moves

@@ -109,9 +109,10 @@ def _hit(found: Hit) -> dict[str, object]:
         "written": found.written,
         "name": found.name,
         "kind_label": found.kind_label,
-        "record": writing.brief(found.record),
-        "first": writing.brief(found.first),
+        "record": writing.brief(found.record) if found.record else None,
+        "first": writing.brief(found.first) if found.first else None,
         "backups": found.backups,
         "now": found.now,
+        "told_by": writing.brief(found.told_by),
         "where": found.where,
     }

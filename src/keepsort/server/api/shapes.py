@@ -9,7 +9,7 @@ from keepsort.core.compare.comparison import STATES
 from keepsort.server.restores.models import Run, RunStep
 from keepsort.server.snapshots.models import Record, Work
 
-ROW_STATES = ("same", *STATES)
+ROW_STATES = ("same", "outside", *STATES)
 STRETCH_STATES = ("same", "changed", "missing", "extra")
 ATTRIBUTE_STATES = (*STRETCH_STATES, "follows")
 MOMENT_STATES = ("new", "changed", "moved", "recreated", "gone")
@@ -355,10 +355,11 @@ class HitShape(Shape):
     written = serializers.CharField()
     name = serializers.CharField(allow_blank=True)
     kind_label = serializers.CharField()
-    record = BriefRecordShape()
-    first = BriefRecordShape()
+    record = BriefRecordShape(allow_null=True)
+    first = BriefRecordShape(allow_null=True)
     backups = serializers.IntegerField()
     now = serializers.BooleanField()
+    told_by = BriefRecordShape()
     where = serializers.CharField(allow_blank=True)
 
 

@@ -39,8 +39,8 @@ class CompareHead(View):
                 "shown": len(found.shown.differences),
                 "same": found.all.same,
                 "hidden": len(found.all.hidden),
-                "at": list(found.all.left.at),
-                "top": schema.notation.write(found.all.left.at),
+                "at": list(found.all.covers),
+                "top": schema.notation.write(found.all.covers),
                 "kinds": [
                     {"name": k, "label": schema.label(k), "count": n}
                     for k, n in sorted(kinds.items(), key=lambda i: -i[1])

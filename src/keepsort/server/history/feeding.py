@@ -11,7 +11,7 @@ from keepsort.core.compare import Difference, compare
 from keepsort.core.model import Path
 from keepsort.core.model.notation import write_slash
 from keepsort.core.snapshot import Draft, Node, Root, Snapshot
-from keepsort.server.history.models import Head, Indexed, Version
+from keepsort.server.history.models import Head, Indexed, Version, holds
 from keepsort.server.history.words import vector
 from keepsort.server.locks import Space
 from keepsort.server.snapshots.models import Record
@@ -63,9 +63,10 @@ def _take_next(system: System) -> bool:
         return False
     head, _ = Head.objects.get_or_create(system=system)
     head.number += 1
-    _Feeding(system, head, record).run()
+    feeding = _Feeding(system, head, record)
+    feeding.run()
     head.save()
-    Indexed.objects.create(system=system, record=record, number=head.number)
+    Indexed.objects.create(system=system, record=record, number=head.number, top=feeding.top)
     return True
 
 
@@ -76,6 +77,7 @@ class _Feeding:
         self.system, self.head, self.record = system, head, record
         self.new = open_snapshot(record)
         self.keys = self.new.schema.names.keys
+        self.top = self._key(self.new.at)
         self.known = successors(system)
         self.rows: list[tuple[object, ...]] = []
         #: objects by the number of the version that ends with this backup
@@ -111,14 +113,13 @@ class _Feeding:
 
     def _against_rows(self) -> None:
         """Compare with the versions that are open at and beneath the branch of this backup."""
-        top = self._key(self.new.at)
         inside = Version.objects.filter(system=self.system, last=None)
         if self.new.at:
-            inside = inside.filter(key__startswith=top)
+            inside = inside.filter(key__startswith=self.top)
         open_rows = {
             key: (pk, thing, bytes(digest))
             for pk, key, thing, digest in inside.values_list("pk", "key", "thing", "digest")
-            if self._is_inside(key, top)
+            if holds(self.top, key)
         }
         for node in self.new.walk():
             found = open_rows.pop(self._key(node.path), None)
@@ -128,9 +129,6 @@ class _Feeding:
                 self.closing[found[0]] = found[1]
                 self._add(node, found[1], "changed")
         self.closing |= {pk: thing for pk, thing, _ in open_rows.values()}
-
-    def _is_inside(self, key: str, top: str) -> bool:
-        return top == "/" or key == top or key.startswith(top + "/")
 
     # Afterwards
 

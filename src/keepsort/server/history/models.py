@@ -9,12 +9,26 @@ from keepsort.server.snapshots.models import Record
 from keepsort.server.systems.models import System
 
 
+def holds(top: str, key: str) -> bool:
+    """Tell whether a key lies at or beneath another."""
+    return top == "/" or key == top or key.startswith(top + "/")
+
+
 class Indexed(models.Model):
-    """A backup that the index has taken in; `number` counts them for each system."""
+    """A backup that the index has taken in.
+
+    number: counts them for each system. top: key of the branch that the backup holds; it tells
+        nothing of what lies elsewhere.
+    """
 
     system = models.ForeignKey(System, on_delete=models.CASCADE, related_name="indexed")
     record = models.OneToOneField(Record, on_delete=models.CASCADE, related_name="indexed")
     number = models.PositiveIntegerField()
+    top = models.TextField(default="/")
+
+    def covers(self, key: str) -> bool:
+        """Tell whether the backup tells of what is at this place."""
+        return holds(self.top, key)
 
     class Meta:
         """In the order in which they were taken in."""
@@ -65,6 +79,10 @@ class Version(models.Model):
     first = models.PositiveIntegerField()
     last = models.PositiveIntegerField(null=True)
     words = SearchVectorField(null=True)
+
+    def is_in(self, number: int) -> bool:
+        """Tell whether it stands in a backup, if that backup tells of its place at all."""
+        return self.first <= number and (self.last is None or number <= self.last)
 
     class Meta:
         """Found by place, by object, by part of a name, and by words."""

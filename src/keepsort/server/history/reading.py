@@ -52,28 +52,22 @@ def history(system: System, path: Path, identity: str | None, tree: Snapshot) ->
     found = list(rows.filter(thing__in=list(things)).order_by("first", "pk")[:_MOST_VERSIONS])
     if not found:
         return []
-    indexed = Indexed.objects.filter(system=system).select_related("record")
-    records = {i.number: i.record for i in indexed}
+    backups = list(Indexed.objects.filter(system=system).select_related("record"))
     moments: list[Moment] = []
     for number, version in enumerate(found):
-        begins = _first_kept(records, version.first, version.last)
-        if begins is None:
-            continue
-        after = version.last + 1 if version.last is not None else None
-        until = records.get(version.last) if version.last is not None else None
+        telling = [one for one in backups if one.covers(version.key)]
+        having = [one for one in telling if version.is_in(one.number)]
+        if not having:
+            continue  # all backups that had it are gone
+        until = having[-1].record if version.last is not None else None
         moments.append(
-            Moment(records[begins], until, version.state, version.attributes, tuple(version.path))
+            Moment(having[0].record, until, version.state, version.attributes, tuple(version.path))
         )
         following = found[number + 1].first if number + 1 < len(found) else None
-        if after is not None and after in records and after != following:
-            moments.append(Moment(records[after], None, "gone", [], tuple(version.path)))
+        after = next((one for one in telling if one.number > having[-1].number), None)
+        if after is not None and (following is None or after.number < following):
+            moments.append(Moment(after.record, None, "gone", [], tuple(version.path)))
     return moments
-
-
-def _first_kept(records: dict[int, Record], first: int, last: int | None) -> int | None:
-    """Return the number of the first backup of a run that is still kept."""
-    end = last if last is not None else max(records, default=0)
-    return next((n for n in range(first, end + 1) if n in records), None)
 
 
 def since(
@@ -86,9 +80,7 @@ def since(
     """
     before = [m for m in moments if until is None or m.record.pk <= until.pk]
     versions = [(m, _object(m)) for m in before]
-    newest = Record.objects.filter(
-        system=moments[0].record.system_id, kind=Record.Kind.BACKUP
-    ).first() if moments else None  # fmt: skip
+    newest = _newest_telling(moments[-1]) if moments else None
     found = []
     for name in names:
         first: Record | None = None
@@ -98,6 +90,13 @@ def since(
             first = moment.record
         found.append(Since(name, first, newest if first is None else None))
     return found
+
+
+def _newest_telling(moment: Moment) -> Record | None:
+    """Return the newest backup that tells of the place where an object was last."""
+    key = write_slash(open_snapshot(moment.record).schema.names.keys(moment.path))
+    backups = Indexed.objects.filter(system=moment.record.system_id).select_related("record")
+    return next((one.record for one in backups.reverse() if one.covers(key)), None)
 
 
 def _object(moment: Moment) -> ConfigObject | None:

@@ -1,13 +1,19 @@
 """Finding objects by part of a name, a path, or words of their values, in all backups at once."""
 
 import re
+from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
+from itertools import islice
 
 from django.contrib.postgres.search import SearchQuery
 from django.db.models import Q, QuerySet
 
+from keepsort.core.compare import Difference
 from keepsort.core.model import Path
+from keepsort.core.model.notation import write_slash
 from keepsort.core.snapshot import Snapshot
+from keepsort.server.history.live import Live
 from keepsort.server.history.models import Indexed, Version
 from keepsort.server.history.words import query, words_of
 from keepsort.server.problems import Problem
@@ -25,8 +31,9 @@ _KIND = re.compile(r"(?:^|\s)kind:(?P<kind>\S+)")
 class Hit:
     """An object that was found.
 
-    record: the newest backup that has it; first: the oldest. backups: how many have it.
-    now: whether the newest backup has it. where: the part of a value that was found.
+    record: the newest backup that has it; first: the oldest; None where no backup has it.
+    backups: how many have it. now: whether it is there as far as is known; told_by: the look or
+    the backup that this is known from. where: the part of a value that was found.
     """
 
     system: int
@@ -36,10 +43,11 @@ class Hit:
     name: str
     kind: str
     kind_label: str
-    record: Record
-    first: Record
+    record: Record | None
+    first: Record | None
     backups: int
     now: bool
+    told_by: Record
     where: str = ""
 
 
@@ -52,11 +60,12 @@ class Found:
 
 
 def search(text: str, *, system: System | None = None, gone: bool | None = None) -> Found:
-    """Find objects whose name holds a text or whose values hold its words.
+    """Find objects whose name holds a text or whose values hold its words, kept or live.
 
     text: may hold ``kind:NAME``, which lets only that kind through; with slashes or commas it is
         taken for a part of a path.
-    gone: True for objects that the newest backup does not have, False for those it has.
+    gone: True for objects that are not there any more, False for those that are: as the newest
+        look tells, and where there is none after it, the newest backup.
     Raises `Problem` if there is too little to search for.
     """
     wanted = _KIND.search(text)
@@ -69,10 +78,32 @@ def search(text: str, *, system: System | None = None, gone: bool | None = None)
         versions = versions.filter(system=system)
     if kind is not None:
         versions = versions.filter(kind__iexact=kind)
-    if gone is False:
-        versions = versions.filter(last=None)
     found = _candidates(versions, text)
-    return _hits(found, text, gone)
+    if gone is False and len(found) >= _CANDIDATES:
+        found += _candidates(versions.filter(last=None), text)
+    asked = [system] if system is not None else list(System.objects.all())
+    lives = {s.pk: live for s in asked if (live := Live.of(s)) is not None}
+    new: list[tuple[Live, Difference]] = []
+    for live in lives.values():
+        matching = live.matching(partial(_is_named, text.casefold()), words_of(text), kind)
+        for difference in islice(matching, _CANDIDATES):
+            seen_before = _version_of(live, difference)
+            if seen_before is None:
+                new.append((live, difference))
+            else:
+                found.append(seen_before)
+    return _hits(list({v.pk: v for v in found}.values()), new, lives, text, gone)
+
+
+def _version_of(live: Live, difference: Difference) -> Version | None:
+    """Return the newest version that any backup has of an object that differs live."""
+    assert difference.right is not None
+    rows = Version.objects.filter(system=live.look.system_id).order_by("-first")
+    identity = difference.right.entry.identity
+    if identity is not None:
+        same = [old for old, now in live.known.items() if now == identity]
+        return rows.filter(identity__in=[identity, *same]).first()
+    return rows.filter(key=write_slash(live.found.names.keys(difference.path))).first()
 
 
 def _candidates(versions: QuerySet[Version], text: str) -> list[Version]:
@@ -82,7 +113,7 @@ def _candidates(versions: QuerySet[Version], text: str) -> list[Version]:
     folded = text.casefold()
     if re.search(r"[/,]", text):
         by_path = [v for part in _last_names(folded) for v in _named(versions, part)]
-        found = [v for v in by_path if _holds(v, folded)]
+        found = [v for v in by_path if _holds(tuple(v.path), folded)]
     else:
         found = _named(versions, folded)
     if len(found) < _CANDIDATES and words_of(text):
@@ -103,39 +134,78 @@ def _last_names(text: str) -> list[str]:
     return [*names, *([text.partition(",")[0].strip()] if "," in text else [])]
 
 
-def _holds(version: Version, text: str) -> bool:
-    slash = "/" + "/".join(version.path)
-    commas = ",".join(reversed(version.path))
+def _is_named(text: str, difference: Difference) -> bool:
+    """Tell whether a text is part of the name or of the place of an object that differs live."""
+    if re.search(r"[/,]", text):
+        return _holds(difference.live_path or difference.path, text)
+    return text in difference.node.entry.name.casefold()
+
+
+def _holds(path: Path, text: str) -> bool:
+    slash = "/" + "/".join(path)
+    commas = ",".join(reversed(path))
     return text.rstrip("/") in slash.casefold() or text.replace(", ", ",") in commas.casefold()
 
 
-def _hits(found: list[Version], text: str, gone: bool | None) -> Found:
+class _Things:
+    """What is known of the objects that were found."""
+
+    def __init__(self, found: list[Version], lives: dict[int, Live]) -> None:
+        self.versions: dict[tuple[int, int], list[Version]] = {}
+        for version in found:
+            self.versions.setdefault((version.system_id, version.thing), []).append(version)
+        self._lives = lives
+        self.backups: dict[int, list[Indexed]] = {}
+        systems = {number for number, _ in self.versions}
+        for one in Indexed.objects.filter(system__in=systems).select_related("record__system"):
+            self.backups.setdefault(one.system_id, []).append(one)
+        kept = _alive(list(self.versions))
+        self.there = {key: self._is_there(key, key in kept) for key in self.versions}
+
+    def live(self, key: tuple[int, int]) -> Live | None:
+        """Return the look that knows more of an object than all backups."""
+        live = self._lives.get(key[0])
+        newest = max(self.versions[key], key=lambda v: v.first)
+        return live if live is not None and live.tells_of(newest.key) else None
+
+    def _is_there(self, key: tuple[int, int], kept: bool) -> bool:
+        live = self.live(key)
+        if live is None:
+            return kept
+        return any(live.has(version) for version in self.versions[key])
+
+
+def _hits(
+    found: list[Version],
+    new: list[tuple[Live, Difference]],
+    lives: dict[int, Live],
+    text: str,
+    gone: bool | None,
+) -> Found:
     """Join versions of one object, and say in which backups it is; exact and present ones first."""
-    things: dict[tuple[int, int], list[Version]] = {}
-    for version in found:
-        things.setdefault((version.system_id, version.thing), []).append(version)
-    alive = _alive(list(things))
-    backups: dict[int, list[Indexed]] = {}
-    systems = {number for number, _ in things}
-    for one in Indexed.objects.filter(system__in=systems).select_related("record__system"):
-        backups.setdefault(one.system_id, []).append(one)
+    things = _Things(found, lives)
     folded = text.casefold()
 
-    def rank(item: tuple[tuple[int, int], list[Version]]) -> tuple[object, ...]:
-        key, versions = item
-        newest = versions[-1]
-        bare = newest.folded.partition("=")[2] or newest.folded
-        by_name = folded not in newest.folded
-        return (by_name, bare != folded, not bare.startswith(folded), key not in alive, bare)
+    def rank(name: str, there: bool) -> tuple[object, ...]:
+        bare = name.partition("=")[2] or name
+        return (folded not in name, bare != folded, not bare.startswith(folded), not there, bare)
 
+    ranked: list[tuple[tuple[object, ...], Callable[[], Hit | None]]] = []
+    for key, versions in things.versions.items():
+        there = things.there[key]
+        if gone is None or gone is not there:
+            order = rank(versions[-1].folded, there)
+            ranked.append((order, partial(_hit, things, key, text)))
+    if not gone:
+        for live, difference in new:
+            name = difference.node.entry.name.casefold()
+            ranked.append((rank(name, True), partial(_new_hit, live, difference, text)))
     result = Found()
-    for key, versions in sorted(things.items(), key=rank):
-        if gone and key in alive:
-            continue
+    for _, make in sorted(ranked, key=lambda one: one[0]):
         if len(result.hits) == _SHOWN:
             result.more = True
             break
-        hit = _hit(versions, backups.get(key[0], []), key in alive, text)
+        hit = make()
         if hit is not None:
             result.hits.append(hit)
     result.more = result.more or len(found) >= _CANDIDATES
@@ -143,7 +213,7 @@ def _hits(found: list[Version], text: str, gone: bool | None) -> Found:
 
 
 def _alive(things: list[tuple[int, int]]) -> set[tuple[int, int]]:
-    """Return those objects that the newest backup of their system has."""
+    """Return those objects that the newest backup which tells of them has."""
     by_system: dict[int, list[int]] = {}
     for system, thing in things:
         by_system.setdefault(system, []).append(thing)
@@ -154,15 +224,25 @@ def _alive(things: list[tuple[int, int]]) -> set[tuple[int, int]]:
     return set(rows.values_list("system_id", "thing"))
 
 
-def _hit(versions: list[Version], backups: list[Indexed], now: bool, text: str) -> Hit | None:
+def _hit(things: _Things, key: tuple[int, int], text: str) -> Hit | None:
+    versions = things.versions[key]
     newest = max(versions, key=lambda v: v.first)
-    have = [i.record for i in backups if any(_in_run(v, i.number) for v in versions)]
-    newest_run = [i.record for i in backups if _in_run(newest, i.number)]
+    telling = [i for i in things.backups.get(key[0], []) if i.covers(newest.key)]
+    have = [
+        i.record
+        for i in things.backups.get(key[0], [])
+        if any(i.covers(v.key) and v.is_in(i.number) for v in versions)
+    ]
+    newest_run = [i.record for i in telling if newest.is_in(i.number)]
     if not newest_run:
         return None  # all backups that had it are gone
     record = newest_run[-1]
     tree = open_snapshot(record)
     path = tuple(newest.path)
+    live = things.live(key)
+    where = "" if text.casefold() in newest.folded else _where(tree, path, text)
+    if not where and live is not None and text.casefold() not in newest.folded:
+        where = _where(live.found.right, live.found.live_path(path), text)
     return Hit(
         system=newest.system_id,
         system_name=record.system.name,
@@ -174,13 +254,30 @@ def _hit(versions: list[Version], backups: list[Indexed], now: bool, text: str) 
         record=record,
         first=have[0],
         backups=len(have),
-        now=now,
-        where="" if text.casefold() in newest.folded else _where(tree, path, text),
+        now=things.there[key],
+        told_by=live.look if live is not None else telling[-1].record,
+        where=where,
     )
 
 
-def _in_run(version: Version, number: int) -> bool:
-    return version.first <= number and (version.last is None or number <= version.last)
+def _new_hit(live: Live, difference: Difference, text: str) -> Hit:
+    node, tree = difference.node, live.found.right
+    named = text.casefold() in node.entry.name.casefold()
+    return Hit(
+        system=live.look.system_id,
+        system_name=live.look.system.name,
+        path=difference.path,
+        written=tree.schema.notation.write(difference.path),
+        name=node.entry.name,
+        kind=node.entry.kind,
+        kind_label=tree.schema.label(node.entry.kind),
+        record=None,
+        first=None,
+        backups=0,
+        now=True,
+        told_by=live.look,
+        where="" if named else _where(tree, difference.live_path or difference.path, text),
+    )
 
 
 def _where(tree: Snapshot, path: Path, text: str) -> str:

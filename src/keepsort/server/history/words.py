@@ -20,7 +20,7 @@ def vector(schema: Schema, kind: str, name: str, attributes: Attributes) -> str:
     """Write the words of an object as PostgreSQL's text form of a tsvector."""
     places: dict[str, list[int]] = {}
     position = 0
-    for text in (name, *_texts(schema, kind, attributes)):
+    for text in (name, *texts_of(schema, kind, attributes)):
         for word in words_of(text):
             position += 1
             places.setdefault(word, []).append(position)
@@ -40,7 +40,18 @@ def _written(places: dict[str, list[int]]) -> str:
     return " ".join(f"'{w}':{','.join(map(str, p[:250]))}" for w, p in places.items())
 
 
-def _texts(schema: Schema, kind: str, attributes: Attributes) -> Iterable[str]:
+def begin_with(found: list[str], words: list[str]) -> bool:
+    """Tell whether words in a row are those that are searched for, the last one begun."""
+    whole = words[:-1]
+    return (
+        found[: len(whole)] == whole
+        and len(found) >= len(words)
+        and found[len(whole)].startswith(words[-1])
+    )
+
+
+def texts_of(schema: Schema, kind: str, attributes: Attributes) -> Iterable[str]:
+    """Yield all texts among the values of an object, secrets left out."""
     for name, value in attributes.items():
         if not schema.spec(kind, name).secret:
             yield from _of_value(value)

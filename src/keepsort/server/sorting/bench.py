@@ -7,6 +7,7 @@ from keepsort.core.model import ConfigObject, Path
 from keepsort.core.model.masks import masked
 from keepsort.core.plan.references import referrers
 from keepsort.core.snapshot import Node, Snapshot
+from keepsort.server.sorting.levels import state_without_difference
 from keepsort.server.sorting.showing import Showing, ShownAttribute, line_of
 
 _CONSEQUENCES_SHOWN = 50
@@ -87,7 +88,10 @@ def bench(comparison: Comparison, path: Path, rules: Rules) -> Bench | None:
     facts = compare_attributes(schema, kind, one.facts if one else {}, two.facts if two else {})
     known = schema.kinds.get(kind)
     caused = [c for c in comparison.consequences if keys(c.moved) == own]
-    state = difference.state if difference else "same"
+    if difference:
+        state: str = difference.state
+    else:
+        state = state_without_difference(comparison, node.path)
     place = difference.path if difference else node.path
     told = set(difference.attributes) if difference else set()
     both = left is not None and right is not None

@@ -84,7 +84,9 @@ def compare_trees(
             )
         return _compare(part, right, terms, known)
     if left.at[: len(right.at)] == right.at:
-        return _compare(grafted(left, right), right, terms, known)
+        whole = grafted(left, right)
+        found = _compare(whole, right, terms, known)
+        return found.covering(left.at, whole.root.total - left.root.total)
     raise Problem("The two hold different branches.", "Compare backups of the same branch.")
 
 

@@ -175,9 +175,9 @@ def _at_same_place(comparison: Comparison, place: _Place) -> int:
 
 
 def _top_row(comparison: Comparison) -> Row:
-    path = comparison.left.at
+    path = comparison.covers
     here = comparison.at(path)
-    node = here[0].node if here else comparison.left.top()
+    node = here[0].node if here else comparison.left.find(path)
     tally = comparison.tally_of(0, len(comparison.differences))
     return _row(
         comparison, path, node, here[0] if here else None, tally, sum(tally.values()) - len(here)
@@ -268,17 +268,22 @@ def _row(
     return Row(
         path=path,
         name=node.entry.name if node else (path[-1] if path else ""),
-        depth=len(path) - len(comparison.left.at),
+        depth=len(path) - len(comparison.covers),
         kind=kind,
         kind_label=schema.label(kind),
         icon=schema.kinds[kind].icon if kind in schema.kinds else "box",
-        state=own.state if own else "same",
+        state=own.state if own else state_without_difference(comparison, path),
         attributes=list(own.attributes) if own else [],
         live_path=own.live_path if own else comparison.live_path(path),
         tally=tally,
         children=children,
         similarity=_similarity(comparison, own),
     )
+
+
+def state_without_difference(comparison: Comparison, path: Path) -> str:
+    """Tell of what does not differ whether it is the same, or outside of what is compared."""
+    return "same" if comparison.is_covered(path) else "outside"
 
 
 def _similarity(comparison: Comparison, own: Difference | None) -> float | None:

@@ -78,7 +78,15 @@ def _filtered(view: View, left: Record, right: Record, found: Comparison) -> See
     rules = saved_rules(right.system) if view.terms.rules is None else view.terms.rules
     since = None
     if view.since is not None:
-        since = compared(_older(view.since, right), right, view.terms)
+        older = _older(view.since, right)
+        since = compared(older, right, view.terms)
+        if not since.is_covered(found.covers):
+            raise Problem(
+                "That backup holds only "
+                f"{found.left.schema.notation.write(since.covers)}; what changed since is not "
+                "known of the rest.",
+                "Choose a backup that holds all that is compared here.",
+            )
     among: frozenset[Path] | None = None
     missing: list[str] = []
     if view.listed is not None:
