@@ -98,9 +98,12 @@ class TestFeeding(TestCase):
             newest, there = states[-1] if whole_is_newest else (look, live)
             if branch_is_newer and not whole_is_newest and path[: len(at)] == at:
                 newest, there = states[1]
-            if not path or (path not in there and not having):
+            if not path:
                 continue
             hits = [h for h in search(path[-1]).hits if h.path == path]
+            if path not in there and not having:
+                assert not hits
+                continue
             assert [(h.now, h.backups) for h in hits] == [(path in there, len(having))]
             assert hits[0].record == (having[-1] if having else None)
             assert hits[0].told_by == newest
@@ -216,3 +219,27 @@ def test_a_search_for_part_of_a_name_uses_the_index(system: System) -> None:
         cursor.execute("set local enable_seqscan = off")
         plan = Version.objects.filter(folded__contains="farr").explain()
     assert "version_name" in plan
+
+
+def test_a_branch_kept_after_the_look_knows_better(db: None) -> None:
+    system = a_system()
+    divers = (("divers",), ConfigObject(name="divers", kind="group"))
+    left = (("divers", "tobin"), thing("tobin"))
+    keep(system, grown(divers), days_ago=3)
+    keep(system, grown(divers, left), kind=Record.Kind.LOOK, days_ago=2)
+    assert [h.record for h in search("tobin").hits] == [None], "new live"
+    keep(system, grown(divers), at=("divers",), days_ago=1)
+    catch_up(system)
+    assert not search("tobin").hits, "deleted again by then"
+
+
+def test_values_that_only_live_has_are_found(db: None) -> None:
+    system = a_system()
+    kept = keep(system, grown((("pump",), thing("pump", title="feeds the lagoon"))), days_ago=2)
+    look = keep(
+        system, grown((("pump",), thing("pump", title="feeds the surge pool"))), kind="look"
+    )
+    catch_up(system)
+    hit = search("surge poo").hits[0]
+    assert (hit.record, hit.told_by, hit.where) == (kept, look, "title: feeds the surge pool")
+    assert not search("surge feeds").hits

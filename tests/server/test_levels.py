@@ -3,9 +3,10 @@
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from keepsort.core.compare import Comparison, compare
+from keepsort.core.compare import Comparison, Rules, compare
 from keepsort.core.model import Path
 from keepsort.core.snapshot import MemoryStore
+from keepsort.server.sorting.comparing import Terms, compare_trees
 from keepsort.server.sorting.levels import Row, level, neighbours, outline
 from tests.core.trees import Tree, snapshot, trees
 
@@ -68,6 +69,28 @@ def test_rows_are_in_order_and_counted(
             page = level(found, path, only_differences=only, start=0, limit=2, around=one.name)
             assert page.start % 2 == 0
             assert one.path in {r.path for r in page.rows}, number
+
+
+@settings(max_examples=150, deadline=None)
+@given(trees(), trees(), st.data())
+def test_a_branch_counts_and_shows_nothing_but_itself(
+    left: Tree, right: Tree, data: st.DataObject
+) -> None:
+    store = MemoryStore()
+    at = data.draw(st.sampled_from(sorted(p for p in left if p[:-1] in right)) | st.just(()))
+    branch = snapshot(left, store).branch(at)
+    assert branch is not None
+    found = compare_trees(branch, snapshot(right, store), Terms(rules=Rules()), {})
+    beneath = {path for path in left if path[: len(at)] == at}
+    differing = sum(d.left is not None for d in found.differences)
+    assert found.same + found.unknown + differing == len(beneath)
+    rows = [*outline(found, 1).rows, *everything(found, found.top, False)]
+    assert rows[0].depth == 0
+    assert beneath <= {row.path for row in rows}
+    assert {d.path for d in found.differences} <= {row.path for row in rows}
+    if all(d.path[: len(at)] == at for d in found.differences):
+        assert rows[0].path == at
+    assert all(row.state != "same" for row in rows if row.path[: len(at)] != at)
 
 
 @settings(max_examples=100, deadline=None)

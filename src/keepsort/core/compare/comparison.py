@@ -122,6 +122,16 @@ class Comparison:
         """Tell whether a path lies in the branch that both sides tell of."""
         return is_beneath(self.names.keys(path), self.names.keys(self.covers))
 
+    @cached_property
+    def top(self) -> Path:
+        """The nearest place above all that is covered and all that differs.
+
+        What an object of the branch holds by now may stand elsewhere, where it was moved to.
+        """
+        places = [self.names.keys(self.covers), *self.keys[:1], *self.keys[-1:]]
+        depth = next((n for n, names in enumerate(zip(*places)) if len(set(names)) > 1), None)
+        return self.covers[: min(map(len, places)) if depth is None else depth]
+
     def covering(self, branch: Path, outside: int) -> "Comparison":
         """Return the comparison as one of a branch, of which the left holds no more.
 

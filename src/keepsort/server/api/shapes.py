@@ -158,6 +158,7 @@ class CompareHeadShape(Shape):
     """Two records compared, in sum.
 
     tally: what all filters but that by kind of difference let through. shown: what all do.
+    covers: the branch that is compared; empty where all of the system is.
     missing: the first lines of a pasted list that name nothing that differs.
     """
 
@@ -169,6 +170,7 @@ class CompareHeadShape(Shape):
     hidden = serializers.IntegerField()
     at = _path()
     top = serializers.CharField()
+    covers = serializers.CharField(allow_blank=True)
     kinds = FacetShape(many=True)
     attributes = FacetShape(many=True)
     rules = RulesShape()

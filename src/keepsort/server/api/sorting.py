@@ -39,8 +39,9 @@ class CompareHead(View):
                 "shown": len(found.shown.differences),
                 "same": found.all.same,
                 "hidden": len(found.all.hidden),
-                "at": list(found.all.covers),
-                "top": schema.notation.write(found.all.covers),
+                "at": list(found.all.top),
+                "top": schema.notation.write(found.all.top),
+                "covers": schema.notation.write(found.all.covers) if found.all.covers else "",
                 "kinds": [
                     {"name": k, "label": schema.label(k), "count": n}
                     for k, n in sorted(kinds.items(), key=lambda i: -i[1])

@@ -175,7 +175,7 @@ def _at_same_place(comparison: Comparison, place: _Place) -> int:
 
 
 def _top_row(comparison: Comparison) -> Row:
-    path = comparison.covers
+    path = comparison.top
     here = comparison.at(path)
     node = here[0].node if here else comparison.left.find(path)
     tally = comparison.tally_of(0, len(comparison.differences))
@@ -268,7 +268,7 @@ def _row(
     return Row(
         path=path,
         name=node.entry.name if node else (path[-1] if path else ""),
-        depth=len(path) - len(comparison.covers),
+        depth=len(path) - len(comparison.top),
         kind=kind,
         kind_label=schema.label(kind),
         icon=schema.kinds[kind].icon if kind in schema.kinds else "box",
