@@ -170,7 +170,7 @@ class CompareHeadShape(Shape):
     hidden = serializers.IntegerField()
     at = _path()
     top = serializers.CharField()
-    covers = serializers.CharField(allow_blank=True)
+    covers = _path()
     kinds = FacetShape(many=True)
     attributes = FacetShape(many=True)
     rules = RulesShape()

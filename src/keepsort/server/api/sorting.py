@@ -41,7 +41,7 @@ class CompareHead(View):
                 "hidden": len(found.all.hidden),
                 "at": list(found.all.top),
                 "top": schema.notation.write(found.all.top),
-                "covers": schema.notation.write(found.all.covers) if found.all.covers else "",
+                "covers": list(found.all.covers),
                 "kinds": [
                     {"name": k, "label": schema.label(k), "count": n}
                     for k, n in sorted(kinds.items(), key=lambda i: -i[1])

@@ -698,6 +698,7 @@ export interface components {
          * @description Two records compared, in sum.
          *
          *     tally: what all filters but that by kind of difference let through. shown: what all do.
+         *     covers: the branch that is compared; empty where all of the system is.
          *     missing: the first lines of a pasted list that name nothing that differs.
          */
         CompareHeadShape: {
@@ -711,6 +712,7 @@ export interface components {
             hidden: number;
             at: string[];
             top: string;
+            covers: string[];
             kinds: components["schemas"]["FacetShape"][];
             attributes: components["schemas"]["FacetShape"][];
             rules: components["schemas"]["RulesShape"];
@@ -800,10 +802,11 @@ export interface components {
             written: string;
             name: string;
             kind_label: string;
-            record: components["schemas"]["BriefRecordShape"];
-            first: components["schemas"]["BriefRecordShape"];
+            record: components["schemas"]["BriefRecordShape"] | null;
+            first: components["schemas"]["BriefRecordShape"] | null;
             backups: number;
             now: boolean;
+            told_by: components["schemas"]["BriefRecordShape"];
             where: string;
         };
         /** @description A value in a map, named by the keys that lead to it. */
@@ -1021,6 +1024,7 @@ export interface components {
         };
         /**
          * @description * `same` - same
+         *     * `outside` - outside
          *     * `changed` - changed
          *     * `moved` - moved
          *     * `recreated` - recreated
@@ -1029,7 +1033,7 @@ export interface components {
          *     * `unreadable` - unreadable
          * @enum {string}
          */
-        RowState: "same" | "changed" | "moved" | "recreated" | "missing" | "extra" | "unreadable";
+        RowState: "same" | "outside" | "changed" | "moved" | "recreated" | "missing" | "extra" | "unreadable";
         /** @description Ignore rules: what does not count. */
         RulesShape: {
             /** @default false */

@@ -2,15 +2,6 @@
 export const STATES = ['changed', 'moved', 'recreated', 'missing', 'extra', 'unreadable'] as const;
 export type State = (typeof STATES)[number];
 
-export const MEANING: Record<State, string> = {
-  changed: 'the same object with other values live',
-  moved: 'the same object in another place live',
-  recreated: 'another object in the same place live',
-  missing: 'in the backup, not live',
-  extra: 'live, not in the backup',
-  unreadable: 'could not be read on one side',
-};
-
 /** What the two sides of a comparison are called; live is the right one where it has no date. */
 export interface Sides {
   left: string;
@@ -19,15 +10,27 @@ export interface Sides {
 
 /** What a difference means between two sides that are called so. */
 export function meaning(state: State, { left, right }: Sides): string {
-  if (right === 'live') return MEANING[state];
+  const there = right === 'live' ? 'live' : `in the ${right}`;
   return {
-    changed: `the same object with other values in the ${right}`,
-    moved: `the same object in another place in the ${right}`,
-    recreated: `another object in the same place in the ${right}`,
-    missing: `in the ${left}, not in the ${right}`,
-    extra: `in the ${right}, not in the ${left}`,
-    unreadable: MEANING.unreadable,
+    changed: `the same object with other values ${there}`,
+    moved: `the same object in another place ${there}`,
+    recreated: `another object in the same place ${there}`,
+    missing: `in the ${left}, not ${there}`,
+    extra: `${there}, not in the ${left}`,
+    unreadable: 'could not be read on one side',
   }[state];
+}
+
+export const MEANING = Object.fromEntries(
+  STATES.map((state) => [state, meaning(state, { left: 'backup', right: 'live' })]),
+) as Record<State, string>;
+
+/** Whether an object itself does not differ, as far as anything is known of it. */
+export const isQuiet = (state: string): boolean => state === 'same' || state === 'outside';
+
+/** How many objects at and beneath a place are put back when it is picked with all in it. */
+export function putBack(tally: Record<string, number>): number {
+  return total(tally) - (tally.extra ?? 0) - (tally.unreadable ?? 0);
 }
 
 export function total(tally: Record<string, number>): number {

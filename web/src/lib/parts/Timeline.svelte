@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Backup } from '$lib/api/client';
   import { count, inWords, total } from '$lib/model/differences';
+  import { plainName } from '$lib/model/paths';
   import { ago, shortDay } from '$lib/model/time';
 
   interface Props {
@@ -50,7 +51,8 @@
   const leftLabel = $derived.by(() => {
     const found = ordered.find((b) => b.id === left);
     if (!found) return '';
-    return [`backup of ${ago(found.taken_at)}`, found.note].filter(Boolean).join(' · ');
+    const only = found.at.length ? `only ${plainName(found.at.at(-1)!)}` : '';
+    return [`backup of ${ago(found.taken_at)}`, only, found.note].filter(Boolean).join(' · ');
   });
   // some six and a half pixels a letter: the label stands left of its handle where there is room
   const labelFits = $derived(leftX !== undefined && leftX > 6.6 * leftLabel.length + 16);
@@ -66,6 +68,7 @@
 
   function told(backup: Backup): string {
     const parts = [`Backup of ${ago(backup.taken_at)}`, backup.note];
+    if (backup.at.length) parts.splice(1, 0, `holds only ${plainName(backup.at.at(-1)!)}`);
     parts.push(inWords(backup.changes) || 'nothing had changed');
     if (backup.problem_count) parts.push(count(backup.problem_count, 'problem'));
     if (backup.pinned) parts.push('pinned');
@@ -116,7 +119,8 @@
         <path
           d="M{x} {base}v-{tall}"
           stroke={chosen ? 'var(--ink)' : 'var(--ink-2)'}
-          stroke-width="3"
+          stroke-width={backup.at.length ? 1.5 : 3}
+          stroke-dasharray={backup.at.length ? '3 2' : undefined}
         />
       {/if}
       {#if backup.pinned}

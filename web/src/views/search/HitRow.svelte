@@ -15,6 +15,11 @@
   let { id, hit, text, chosen, onchoose, onpoint }: Props = $props();
 
   const name = $derived(plainName(hit.name) || hit.written);
+  const told = $derived(
+    hit.told_by.kind === 'look'
+      ? `as live was when it was looked at, ${exact(hit.told_by.taken_at)}`
+      : `as the newest backup tells, ${exact(hit.told_by.taken_at)}; live was not looked at since`,
+  );
   // the part of the name that was searched for
   const parts = $derived.by(() => {
     const at = name.toLowerCase().indexOf(text.toLowerCase());
@@ -42,9 +47,12 @@
     >
     <span class="text-sm text-ink-2">{hit.kind_label}</span>
   </div>
-  <div class="text-right text-sm" title={exact(hit.record.taken_at)}>
-    {#if hit.now}
-      <span class="text-ink-2">in the newest backup</span>
+  <div class="text-right text-sm" title={told}>
+    {#if !hit.record}
+      <b class="font-semibold text-extra">new live</b>
+    {:else if hit.now}
+      <span class="text-ink-2">{hit.told_by.kind === 'look' ? 'live' : 'in the newest backup'}</span
+      >
     {:else}
       <b class="font-semibold text-missing">gone</b>, last in the backup of {ago(
         hit.record.taken_at,
@@ -56,5 +64,7 @@
     <span class="text-ink-3">/ {placeOf(hit.path)}</span>
     {#if hit.where}<span class="ml-2">{hit.where}</span>{/if}
   </div>
-  <div class="text-right text-xs text-ink-3">{count(hit.backups, 'backup')}</div>
+  <div class="text-right text-xs text-ink-3">
+    {hit.record ? count(hit.backups, 'backup') : 'in no backup'}
+  </div>
 </div>

@@ -45,7 +45,7 @@
     open = false;
     await navigate('/sort/:system', {
       params: { system: String(hit.system) },
-      search: { left: hit.record.id, at: JSON.stringify(hit.path) },
+      search: { ...(hit.record && { left: hit.record.id }), at: JSON.stringify(hit.path) },
     });
   }
 
@@ -60,7 +60,7 @@
 
   const SCOPES = [
     ['', 'in all backups'],
-    ['present', 'in the newest only'],
+    ['present', 'only what is there now'],
     ['gone', 'only what is gone'],
   ] as const;
 </script>

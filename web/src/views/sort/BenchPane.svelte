@@ -1,6 +1,6 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import type { Bench } from '$lib/api/client';
+  import type { Bench, Row } from '$lib/api/client';
   import { objectHistory, type Looked } from '$lib/api/queries';
   import { count, meaning, type Sides, type State } from '$lib/model/differences';
   import { placeOf, plainName, samePath, type Path } from '$lib/model/paths';
@@ -8,6 +8,7 @@
   import type { Picks } from '$lib/model/picks.svelte';
   import Mark from '$lib/parts/Mark.svelte';
   import AttributeRow from './AttributeRow.svelte';
+  import BeneathNote from './BeneathNote.svelte';
   import BenchNotes from './BenchNotes.svelte';
   import ElsewhereDialog from './ElsewhereDialog.svelte';
   import FoldedRows from './FoldedRows.svelte';
@@ -16,6 +17,7 @@
 
   interface Props {
     bench: Bench;
+    row: Row | undefined;
     looked: Looked;
     picks: Picks;
     live: boolean;
@@ -25,7 +27,7 @@
     onchoose: (path: Path) => void;
     onbackup: (kind: 'backup', at: Path) => void;
   }
-  let { bench, looked, picks, live, sides, onsource, onagainst, onchoose, onbackup }: Props =
+  let { bench, row, looked, picks, live, sides, onsource, onagainst, onchoose, onbackup }: Props =
     $props();
 
   let elsewhere = $state(false);
@@ -59,11 +61,13 @@
   const comes = $derived(live && picks.stateOf(bench.path, bench.state) === 'all');
   const other = $derived(live ? 'live' : `in the ${sides.right}`);
   const means = $derived(
-    bench.state === 'same'
-      ? 'the same on both sides'
-      : moved && bench.live_path && samePath(bench.live_path, bench.path)
-        ? `the same object, held by another one ${other}`
-        : meaning(bench.state as State, sides),
+    bench.state === 'outside'
+      ? 'not in this backup, so nothing is compared'
+      : bench.state === 'same'
+        ? 'the same on both sides'
+        : moved && bench.live_path && samePath(bench.live_path, bench.path)
+          ? `the same object, held by another one ${other}`
+          : meaning(bench.state as State, sides),
   );
 </script>
 
@@ -111,61 +115,64 @@
   waits={past.isPending && own.length > 0 && !onlyLeft && !onlyRight}
   {onchoose}
 />
+{#if row && live}<BeneathNote {row} {looked} {picks} />{/if}
 
-<div
-  class="grid grid-cols-[128px_minmax(0,1fr)_38px_minmax(0,1fr)] gap-x-2.5 border-b border-line-strong py-0.5 text-sm text-ink-2"
->
-  <span>attribute</span><span>{live ? 'backup' : sides.left}</span><span></span><span
-    >{live ? `live${comes ? ', as it will be' : ''}` : sides.right}</span
+{#if bench.state !== 'outside'}
+  <div
+    class="grid grid-cols-[128px_minmax(0,1fr)_38px_minmax(0,1fr)] gap-x-2.5 border-b border-line-strong py-0.5 text-sm text-ink-2"
   >
-</div>
-{#if moved && bench.live_path}
-  <PlaceRow {bench} {picks} {live} differing={names} />
-{/if}
-{#each differing as attribute (attribute.name)}
-  <AttributeRow
-    {attribute}
+    <span>attribute</span><span>{live ? 'backup' : sides.left}</span><span></span><span
+      >{live ? `live${comes ? ', as it will be' : ''}` : sides.right}</span
+    >
+  </div>
+  {#if moved && bench.live_path}
+    <PlaceRow {bench} {picks} {live} differing={names} />
+  {/if}
+  {#each differing as attribute (attribute.name)}
+    <AttributeRow
+      {attribute}
+      path={bench.path}
+      {looked}
+      {picks}
+      since={sinceAll ? '' : since[attribute.name]}
+      pickable={partsPickable && attribute.state !== 'follows'}
+      oneSided={onlyLeft || onlyRight}
+      other={live ? 'not live' : `not in the ${sides.right}`}
+      comes={onlyLeft && comes}
+      goes={onlyRight && comes}
+      differing={names}
+      {onchoose}
+    />
+  {:else}
+    {#if !moved && !bench.unreadable}<p class="py-2 text-ink-2">No attribute differs.</p>{/if}
+  {/each}
+  <FoldedRows
+    attributes={hidden}
+    label="{count(hidden.length, 'attribute')} hidden by the rules"
     path={bench.path}
     {looked}
     {picks}
-    since={sinceAll ? '' : since[attribute.name]}
-    pickable={partsPickable && attribute.state !== 'follows'}
-    oneSided={onlyLeft || onlyRight}
-    other={live ? 'not live' : `not in the ${sides.right}`}
-    comes={onlyLeft && comes}
-    goes={onlyRight && comes}
+    pickable={partsPickable}
+    differing={[...names, ...hidden.map((a) => a.name)]}
+    {onchoose}
+  />
+  <FoldedRows
+    attributes={same}
+    label="{count(same.length, 'attribute')} the same"
+    path={bench.path}
+    {looked}
+    {picks}
     differing={names}
     {onchoose}
   />
-{:else}
-  {#if !moved && !bench.unreadable}<p class="py-2 text-ink-2">No attribute differs.</p>{/if}
-{/each}
-<FoldedRows
-  attributes={hidden}
-  label="{count(hidden.length, 'attribute')} hidden by the rules"
-  path={bench.path}
-  {looked}
-  {picks}
-  pickable={partsPickable}
-  differing={[...names, ...hidden.map((a) => a.name)]}
-  {onchoose}
-/>
-<FoldedRows
-  attributes={same}
-  label="{count(same.length, 'attribute')} the same"
-  path={bench.path}
-  {looked}
-  {picks}
-  differing={names}
-  {onchoose}
-/>
-<FoldedRows
-  attributes={bench.facts.map((fact) => ({ ...fact, state: 'same' as const }))}
-  label="{count(bench.facts.length, 'fact')}, only to read"
-  path={bench.path}
-  {looked}
-  {picks}
-  differing={names}
-  {onchoose}
-/>
+  <FoldedRows
+    attributes={bench.facts.map((fact) => ({ ...fact, state: 'same' as const }))}
+    label="{count(bench.facts.length, 'fact')}, only to read"
+    path={bench.path}
+    {looked}
+    {picks}
+    differing={names}
+    {onchoose}
+  />
+{/if}
 {#if elsewhere}<ElsewhereDialog bind:open={elsewhere} {bench} backup={looked.left} />{/if}

@@ -5,6 +5,7 @@
   import { count } from '$lib/model/differences';
   import { FILTERS, setParameter, type FilterName } from '$lib/model/looked.svelte';
   import type { Picks } from '$lib/model/picks.svelte';
+  import { placeOf, plainName } from '$lib/model/paths';
   import { ago } from '$lib/model/time';
   import FilterPopover from './FilterPopover.svelte';
 
@@ -72,6 +73,12 @@
     </label>
     <FilterPopover bind:open={filtering} {system} {head} {looked} {picks} />
   </div>
+  {#if head?.covers.length}
+    <p class="border-l-3 border-line-strong pl-2" title={placeOf(head.covers)}>
+      Only <b class="font-semibold text-ink">{plainName(head.covers.at(-1)!)}</b> is compared; nothing
+      else is in this backup.
+    </p>
+  {/if}
   {#if active.length}
     <div class="flex flex-wrap gap-1">
       {#each active as name (name)}

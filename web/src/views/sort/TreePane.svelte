@@ -3,7 +3,7 @@
   import { untrack } from 'svelte';
   import type { CompareHead, Row, System } from '$lib/api/client';
   import type { Looked } from '$lib/api/queries';
-  import { total } from '$lib/model/differences';
+  import { isQuiet, putBack, total } from '$lib/model/differences';
   import { keyOf, samePath, type Path } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';
   import type { Line, Tree } from '$lib/model/tree.svelte';
@@ -84,10 +84,9 @@
   }
 
   function pick(row: Row): void {
-    if (row.state === 'unreadable') return;
-    const beneath = total(row.tally) - (row.state === 'same' ? 0 : 1);
-    if (row.state === 'same' && !beneath) return;
-    picks.toggleRow(row.path, row.state, row.state === 'same' || beneath > 0);
+    if (row.state !== 'extra' && !putBack(row.tally)) return;
+    const own = isQuiet(row.state) ? 0 : 1;
+    picks.toggleRow(row.path, row.state, !own || total(row.tally) > own);
   }
 
   function keyed(event: KeyboardEvent): void {

@@ -1,6 +1,14 @@
 <script lang="ts">
   import type { Row } from '$lib/api/client';
-  import { count, MEANING, STATES, total, type State } from '$lib/model/differences';
+  import {
+    count,
+    isQuiet,
+    MEANING,
+    putBack,
+    STATES,
+    total,
+    type State,
+  } from '$lib/model/differences';
   import { plainName } from '$lib/model/paths';
   import type { PickState } from '$lib/model/picks.svelte';
   import Mark from '$lib/parts/Mark.svelte';
@@ -20,15 +28,14 @@
   let { id, row, open, chosen, live, picked, ontoggle, onchoose, onpick }: Props = $props();
 
   const name = $derived(plainName(row.name) || 'everything');
-  const beneath = $derived(total(row.tally) - (row.state === 'same' ? 0 : 1));
-  const pickable = $derived(
-    live && row.state !== 'unreadable' && (row.state !== 'same' || beneath > 0),
-  );
+  const beneath = $derived(total(row.tally) - (isQuiet(row.state) ? 0 : 1));
+  const pickable = $derived(live && (row.state === 'extra' || putBack(row.tally) > 0));
+  const stays = $derived(row.tally.extra ? `; ${row.tally.extra} extra stay as they are` : '');
   const what = $derived(
     row.state === 'extra'
       ? `Take ${name} away from live`
-      : row.state === 'same'
-        ? `Put back all ${beneath} in ${name} that are missing, moved or changed`
+      : beneath
+        ? `Put back the ${count(putBack(row.tally), 'object')} in ${name} that are missing, moved or changed${stays}`
         : `Put back ${name}`,
   );
   const told = $derived(
@@ -36,7 +43,7 @@
       ? row.attributes.length === 1
         ? row.attributes[0]!
         : count(row.attributes.length, 'attribute')
-      : row.state === 'same'
+      : isQuiet(row.state)
         ? ''
         : row.similarity !== null && row.state !== 'moved'
           ? `${row.state}, or moved?`
@@ -86,9 +93,9 @@
   {:else}
     <span></span>
   {/if}
-  {#if row.state !== 'same'}<Mark state={row.state} />{:else}<span></span>{/if}
+  {#if !isQuiet(row.state)}<Mark state={row.state} />{:else}<span></span>{/if}
   <span
-    class="truncate {row.state === 'same' ? 'text-ink-2' : ''}"
+    class="truncate {isQuiet(row.state) ? 'text-ink-2' : ''}"
     style:color={['missing', 'extra'].includes(row.state) ? hue[row.state] : undefined}
     title="{row.name} · {row.kind_label}">{name}</span
   >

@@ -52,6 +52,10 @@
   });
   const tree = $derived(new Tree(looked, only));
   const shown = createQuery(() => ({ ...bench(looked, path ?? []), enabled: path !== undefined }));
+  const row = $derived.by(() => {
+    const line = path && tree.line(tree.indexOf(path));
+    return line && 'row' in line ? line.row : undefined;
+  });
   const AHEAD = 20;
   let error = $state<Error>();
   let keysOpen = $state(false);
@@ -177,6 +181,7 @@
         {#key shown.data}
           <BenchPane
             bench={shown.data}
+            {row}
             {looked}
             {picks}
             {live}
