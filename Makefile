@@ -26,18 +26,18 @@ system:
 
 $(PYTHON_STAMP): pyproject.toml requirements.txt | system
 	@test -x $(PY) || $(PYTHON) -m venv $(VENV)
-	@$(VENV)/bin/pip install --quiet --disable-pip-version-check -r requirements.txt
-	@$(VENV)/bin/pip install --quiet --disable-pip-version-check --no-deps -e .
+	@sh scripts/quietly.sh "Installing the Python packages" $(VENV)/bin/pip install --quiet --disable-pip-version-check -r requirements.txt
+	@sh scripts/quietly.sh "Installing Keep Sort" $(VENV)/bin/pip install --quiet --disable-pip-version-check --no-deps -e .
 	@touch $@
 
 $(NODE_STAMP): web/package.json web/package-lock.json
 	@# not `npm ci`: a registry without the builds for other platforms leaves them out of the lock
-	@cd web && npm install --silent --no-audit --no-fund --no-save
+	@cd web && sh ../scripts/quietly.sh "Installing the packages of the screens" npm install --silent --no-audit --no-fund --no-save
 	@touch $@
 
 WEB_FILES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts
 $(WEB_STAMP): $(NODE_STAMP) $(WEB_FILES)
-	@cd web && npm run --silent build >/dev/null
+	@cd web && sh ../scripts/quietly.sh "Building the screens" npm run --silent build
 	@touch $@
 
 web: $(WEB_STAMP)

@@ -34,7 +34,7 @@ def tour(page: Page, url: str, user: str, password: str) -> None:
     page.keyboard.press("Escape")
     page.get_by_role("article", name="People").get_by_role("link", name="People").click()
     page.get_by_role("heading", name="Ansel Brandvold").wait_for()
-    page.get_by_role("switch", name="Put it back in its place").click()
+    page.get_by_role("switch", name="Put back its place").click()
     page.get_by_role("switch", name="Put back title").click()
     page.get_by_role("checkbox", name="Put back Imke Farrow").click()
     page.get_by_text("come along").wait_for()

@@ -43,11 +43,11 @@ def test_picking_all_of_a_filtered_list(sort: Page) -> None:
 def test_what_is_let_go_in_a_picked_branch_stays_as_it_is(sort: Page) -> None:
     tray = sort.get_by_role("complementary", name="Tray")
     pick = sort.get_by_role("tree").get_by_role("checkbox")
-    pick.and_(sort.get_by_label("Put back all 2 in volunteers")).click()
+    pick.and_(sort.get_by_label("Put back the 2 objects in volunteers")).click()
     expect(tray.get_by_role("button", name="Preview 2 steps")).to_be_visible()
     pick.and_(sort.get_by_label("Put back Imke Farrow")).click()
     expect(tray.get_by_text("but Imke Farrow")).to_be_visible()
-    expect(pick.and_(sort.get_by_label("Put back all 2 in volunteers"))).to_have_attribute(
+    expect(pick.and_(sort.get_by_label("Put back the 2 objects in volunteers"))).to_have_attribute(
         "aria-checked", "mixed"
     )
     tray.get_by_role("button", name="Preview 1 step").click()
@@ -146,7 +146,9 @@ def test_one_tray_holds_picks_from_several_backups(sort: Page) -> None:
     assert newest != sort.url
     expect(tray.get_by_role("button", name="Preview 2 steps")).to_be_enabled()
     sort.keyboard.press("p")
-    expect(sort.get_by_role("heading", name="2 objects change, nothing is removed")).to_be_visible()
+    expect(
+        sort.get_by_role("heading", name="2 objects change, nothing is taken away")
+    ).to_be_visible()
     expect(sort.get_by_text("From the backups of")).to_be_visible()
     sort.go_back()
     tray.get_by_role("button", name="empty").click()

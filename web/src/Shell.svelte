@@ -3,6 +3,7 @@
   import { Router } from 'sv-router';
   import { listen } from '$lib/api/events';
   import { session, systems } from '$lib/api/queries';
+  import { takesKeys } from '$lib/model/keys';
   import Trouble from '$lib/parts/Trouble.svelte';
   import TopBar from '$lib/parts/TopBar.svelte';
   import { route } from './routes';
@@ -18,9 +19,8 @@
   let searching = $state(false);
 
   function keyed(event: KeyboardEvent): void {
-    const target = event.target as HTMLElement;
     if (event.key !== '/' || !signedIn || event.ctrlKey || event.metaKey || event.altKey) return;
-    if (target.closest('input, textarea, select, [role=dialog]')) return;
+    if (takesKeys(event.target)) return;
     event.preventDefault();
     searching = true;
   }
@@ -36,7 +36,12 @@
 {:else if person.data && !signedIn}
   <SignIn />
 {:else if person.data}
-  <div class="grid h-full grid-rows-[44px_minmax(0,1fr)]">
+  <button
+    class="act fixed top-1 left-1 z-30 not-focus:sr-only"
+    onclick={() => document.querySelector<HTMLElement>('[role=tree], main')?.focus()}
+    >Skip to what is shown</button
+  >
+  <div class="grid h-full grid-rows-[auto_minmax(0,1fr)]">
     <TopBar person={person.data} onsearch={() => (searching = true)} />
     <Router />
   </div>

@@ -1,4 +1,5 @@
 import { createRouter } from 'sv-router';
+import Nowhere from './views/Nowhere.svelte';
 import BackupsView from './views/backups/BackupsView.svelte';
 import PreviewView from './views/preview/PreviewView.svelte';
 import RunsView from './views/run/RunsView.svelte';
@@ -16,5 +17,5 @@ export const { p, navigate, isActive, route } = createRouter({
   '/runs/:run': RunView,
   '/setup': SetupView,
   '/setup/:system': SetupView,
-  '*': WatchView,
+  '*': Nowhere,
 });

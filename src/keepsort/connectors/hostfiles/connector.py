@@ -287,11 +287,11 @@ class HostFiles:
             return
         if command.check and step.action in ("create", "update"):
             words = " ".join(command.check)
-            text = f"`{words}` must accept the new file before it takes its place."
+            text = f"“{words}” must accept the new file before it takes its place."
             yield Finding("note", "check-command", text, step.final_path)
         if command.apply:
             words = " ".join(command.apply)
-            text = f"`{words}` is run on the host afterwards, once for all files it is for."
+            text = f"“{words}” is run on the host afterwards, once for all files it is for."
             yield Finding("confirm", "apply-command", text, step.final_path)
 
     def render(self, step: Step) -> str:
@@ -418,10 +418,10 @@ class HostFiles:
         said = f": {text}" if text else ""
         if code:
             raise Refused(
-                f"`{shown}` does not accept the new {path} (exit code {code}){said}.",
+                f"“{shown}” does not accept the new {path} (exit code {code}){said}.",
                 "The file stays as it was. Mend what the check names, preview again.",
             )
-        return f"`{shown}` accepted it (exit code 0){said}"
+        return f"“{shown}” accepted it (exit code 0){said}"
 
     # Around a run
 
@@ -452,9 +452,9 @@ class HostFiles:
         for words in commands:
             code, text = self._access.run(list(words))
             shown = " ".join(words)
-            report.append(f"`{shown}` ended with exit code {code}" + (f": {text}" if text else ""))
+            report.append(f"“{shown}” ended with exit code {code}" + (f": {text}" if text else ""))
             if code and not failed:
-                failed = f"The files are back, but `{shown}` failed with exit code {code}: {text}"
+                failed = f"The files are back, but “{shown}” failed with exit code {code}: {text}"
         return Ending(tuple(report), failed)
 
     # Soundness

@@ -129,7 +129,9 @@ class Comparison:
         What an object of the branch holds by now may stand elsewhere, where it was moved to.
         """
         places = [self.names.keys(self.covers), *self.keys[:1], *self.keys[-1:]]
-        depth = next((n for n, names in enumerate(zip(*places)) if len(set(names)) > 1), None)
+        depth = next(
+            (n for n, names in enumerate(zip(*places, strict=False)) if len(set(names)) > 1), None
+        )
         return self.covers[: min(map(len, places)) if depth is None else depth]
 
     def covering(self, branch: Path, outside: int) -> "Comparison":

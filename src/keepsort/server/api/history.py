@@ -114,5 +114,6 @@ def _hit(found: Hit) -> dict[str, object]:
         "backups": found.backups,
         "now": found.now,
         "told_by": writing.brief(found.told_by),
+        "differing": found.differing,
         "where": found.where,
     }

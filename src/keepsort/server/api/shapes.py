@@ -362,6 +362,7 @@ class HitShape(Shape):
     backups = serializers.IntegerField()
     now = serializers.BooleanField()
     told_by = BriefRecordShape()
+    differing = serializers.IntegerField()
     where = serializers.CharField(allow_blank=True)
 
 

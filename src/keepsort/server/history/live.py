@@ -1,6 +1,6 @@
 """What the newest look at live adds to the index: what is gone by now, and what is new."""
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -30,7 +30,7 @@ class Live:
     backup: Record
     found: Comparison
     newer: tuple[str, ...]
-    known: dict[str, str]
+    known: Mapping[str, str]
 
     @classmethod
     def of(cls, system: System) -> "Live | None":
@@ -48,7 +48,7 @@ class Live:
 
     def has(self, version: Version) -> bool:
         """Tell whether live has the object that this is a version of."""
-        identity = self.known.get(version.identity or "", version.identity)
+        identity = self.known.get(version.identity or "", version.identity or "") or None
         if identity is not None and identity in self._come:
             return True
         place = self.found.live_path(read_slash(version.key))

@@ -33,7 +33,8 @@ class Hit:
 
     record: the newest backup that has it; first: the oldest; None where no backup has it.
     backups: how many have it. now: whether it is there as far as is known; told_by: the look or
-    the backup that this is known from. where: the part of a value that was found.
+    the backup that this is known from. differing: how many objects at and beneath its place differ
+    live. where: the part of a value that was found.
     """
 
     system: int
@@ -48,6 +49,7 @@ class Hit:
     backups: int
     now: bool
     told_by: Record
+    differing: int = 0
     where: str = ""
 
 
@@ -160,6 +162,7 @@ class _Things:
         for one in Indexed.objects.filter(system__in=systems).select_related("record__system"):
             self.backups.setdefault(one.system_id, []).append(one)
         kept = _alive(list(self.versions))
+        self.differing = {key: self._differing(key) for key in self.versions}
         self.there = {key: self._is_there(key, key in kept) for key in self.versions}
 
     def live(self, key: tuple[int, int]) -> Live | None:
@@ -167,6 +170,11 @@ class _Things:
         live = self._lives.get(key[0])
         newest = max(self.versions[key], key=lambda v: v.first)
         return live if live is not None and live.tells_of(newest.key) else None
+
+    def _differing(self, key: tuple[int, int]) -> int:
+        live = self.live(key)
+        newest = max(self.versions[key], key=lambda v: v.first)
+        return sum(live.found.tally_beneath(tuple(newest.path)).values()) if live else 0
 
     def _is_there(self, key: tuple[int, int], kept: bool) -> bool:
         live = self.live(key)
@@ -186,20 +194,21 @@ def _hits(
     things = _Things(found, lives)
     folded = text.casefold()
 
-    def rank(name: str, there: bool) -> tuple[object, ...]:
+    def rank(name: str, there: bool, differs: bool) -> tuple[object, ...]:
         bare = name.partition("=")[2] or name
-        return (folded not in name, bare != folded, not bare.startswith(folded), not there, bare)
+        near = (folded not in name, bare != folded, not bare.startswith(folded))
+        return (*near, not there, not differs, bare)
 
     ranked: list[tuple[tuple[object, ...], Callable[[], Hit | None]]] = []
     for key, versions in things.versions.items():
         there = things.there[key]
         if gone is None or gone is not there:
-            order = rank(versions[-1].folded, there)
+            order = rank(versions[-1].folded, there, things.differing[key] > 0)
             ranked.append((order, partial(_hit, things, key, text)))
     if not gone:
         for live, difference in new:
             name = difference.node.entry.name.casefold()
-            ranked.append((rank(name, True), partial(_new_hit, live, difference, text)))
+            ranked.append((rank(name, True, True), partial(_new_hit, live, difference, text)))
     result = Found()
     for _, make in sorted(ranked, key=lambda one: one[0]):
         if len(result.hits) == _SHOWN:
@@ -256,6 +265,7 @@ def _hit(things: _Things, key: tuple[int, int], text: str) -> Hit | None:
         backups=len(have),
         now=things.there[key],
         told_by=live.look if live is not None else telling[-1].record,
+        differing=things.differing[key],
         where=where,
     )
 
@@ -276,6 +286,7 @@ def _new_hit(live: Live, difference: Difference, text: str) -> Hit:
         backups=0,
         now=True,
         told_by=live.look,
+        differing=1,
         where="" if named else _where(tree, difference.live_path or difference.path, text),
     )
 

@@ -218,7 +218,7 @@ def written(value: Value) -> str:
     if value is None:
         return "nothing"
     if isinstance(value, bool):
-        return "yes" if value else "no"
+        return "true" if value else "false"
     if isinstance(value, dict):
         return ", ".join(f"{k}: {written(v)}" for k, v in value.items())
     if isinstance(value, list):

@@ -294,8 +294,8 @@ export const allSettings = () => ({
   queryFn: () => got(client.GET('/api/settings')),
 });
 
-export const tryConnection = (body: AskSettings) =>
-  got(client.POST('/api/connectors/try', { body }));
+export const tryConnection = (body: AskSettings, signal: AbortSignal) =>
+  got(client.POST('/api/connectors/try', { body, signal }));
 
 /** Adds a system, or changes the one with this number; returns how it is reached now. */
 export async function saveSettings(body: AskSettings, number?: number): Promise<Settings> {

@@ -807,6 +807,7 @@ export interface components {
             backups: number;
             now: boolean;
             told_by: components["schemas"]["BriefRecordShape"];
+            differing: number;
             where: string;
         };
         /** @description A value in a map, named by the keys that lead to it. */

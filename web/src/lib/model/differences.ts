@@ -10,13 +10,15 @@ export interface Sides {
 
 /** What a difference means between two sides that are called so. */
 export function meaning(state: State, { left, right }: Sides): string {
-  const there = right === 'live' ? 'live' : `in the ${right}`;
+  const toLive = right === 'live';
+  const there = toLive ? 'live' : `in the ${right}`;
+  const here = toLive ? 'the backup' : `the ${left}`;
   return {
     changed: `the same object with other values ${there}`,
     moved: `the same object in another place ${there}`,
     recreated: `another object in the same place ${there}`,
-    missing: `in the ${left}, not ${there}`,
-    extra: `${there}, not in the ${left}`,
+    missing: `in ${here}, not ${there}`,
+    extra: `${there}, not in ${here}`,
     unreadable: 'could not be read on one side',
   }[state];
 }

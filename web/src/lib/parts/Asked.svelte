@@ -9,9 +9,10 @@
     /** What is said when it is there. */
     done: string;
     onagain: () => void;
+    onshow: (record: number) => void;
     ondone: () => void;
   }
-  let { number, done, onagain, ondone }: Props = $props();
+  let { number, done, onagain, onshow, ondone }: Props = $props();
 
   const asked = createQuery(() => work(number));
   const state = $derived(asked.data?.state);
@@ -37,6 +38,9 @@
     </span>
   {:else}
     {done}
-    <button class="link" onclick={ondone}>{what === 'look' ? 'show it' : 'all right'}</button>
+    {#if asked.data.result}
+      <button class="link" onclick={() => onshow(asked.data!.result!)}>show it</button>
+    {/if}
+    <button class="link" onclick={ondone}>all right</button>
   {/if}
 </span>

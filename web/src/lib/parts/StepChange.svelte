@@ -29,67 +29,76 @@
         : '';
 </script>
 
-<div
-  class="grid grid-cols-[140px_minmax(0,1fr)_minmax(0,1fr)] gap-x-2.5 border-b border-line-strong py-0.5 text-sm text-ink-2"
->
-  <span>attribute</span><span>{past ? 'before this step' : 'now'}</span><span
-    >{past ? 'as planned after it' : 'after this step'}</span
-  >
-</div>
-{#if step.action === 'move'}
+<div role="table" aria-label="What the step changes">
   <div
-    class="grid grid-cols-[140px_minmax(0,1fr)_minmax(0,1fr)] gap-x-2.5 border-b border-line py-1.5 font-mono text-sm"
+    role="row"
+    class="grid grid-cols-[140px_minmax(0,1fr)_minmax(0,1fr)] gap-x-2.5 border-b border-line-strong py-0.5 text-sm text-ink-2"
   >
-    <span class="font-sans text-ink-2">place</span>
-    <span class="break-words">{step.path.map(plainName).join(' / ')}</span>
-    <span class="font-semibold break-words text-pick"
-      >{(step.to ?? []).map(plainName).join(' / ')}</span
+    <span role="columnheader">attribute</span><span role="columnheader"
+      >{past ? 'before this step' : 'now'}</span
+    ><span role="columnheader">{past ? 'as planned after it' : 'after this step'}</span>
+  </div>
+  {#if step.action === 'move'}
+    <div
+      role="row"
+      class="grid grid-cols-[140px_minmax(0,1fr)_minmax(0,1fr)] gap-x-2.5 border-b border-line py-1.5 font-mono text-sm"
     >
-  </div>
-{/if}
-{#each changed as attribute (attribute.name)}
-  <div
-    class="grid grid-cols-[140px_minmax(0,1fr)_minmax(0,1fr)] gap-x-2.5 border-b border-line py-1.5"
-  >
-    <span class="text-ink-2">
-      {attribute.label}
-      {#if note(attribute)}<small class="block text-xs text-ink-3">{note(attribute)}</small>{/if}
-    </span>
-    {#if attribute.stretches.length}
-      <div class="col-span-2 grid gap-1 font-mono text-sm">
-        {#each attribute.stretches.filter((s) => s.state !== 'same') as stretch (stretch.number)}
-          <div class="grid grid-cols-2 gap-x-2.5">
-            <div class="break-words whitespace-pre-wrap">{lines(stretch.left)}</div>
-            <div class="font-semibold break-words whitespace-pre-wrap text-pick">
-              {lines(stretch.right)}
+      <span role="rowheader" class="font-sans text-ink-2">place</span>
+      <span role="cell" class="break-words">{step.path.map(plainName).join(' / ')}</span>
+      <span role="cell" class="font-semibold break-words text-pick"
+        >{(step.to ?? []).map(plainName).join(' / ')}</span
+      >
+    </div>
+  {/if}
+  {#each changed as attribute (attribute.name)}
+    <div
+      role="row"
+      class="grid grid-cols-[140px_minmax(0,1fr)_minmax(0,1fr)] gap-x-2.5 border-b border-line py-1.5"
+    >
+      <span role="rowheader" class="text-ink-2">
+        {attribute.label}
+        {#if attribute.unit}<small class="text-xs text-ink-3">{attribute.unit}</small>{/if}
+        {#if note(attribute)}<small class="block text-xs text-ink-3">{note(attribute)}</small>{/if}
+      </span>
+      {#if attribute.stretches.length}
+        <div role="cell" aria-colspan="2" class="col-span-2 grid gap-1 font-mono text-sm">
+          {#each attribute.stretches.filter((s) => s.state !== 'same') as stretch (stretch.number)}
+            <div class="grid grid-cols-2 gap-x-2.5">
+              <div class="break-words whitespace-pre-wrap">{lines(stretch.left)}</div>
+              <div class="font-semibold break-words whitespace-pre-wrap text-pick">
+                {lines(stretch.right)}
+              </div>
             </div>
-          </div>
-        {/each}
-      </div>
-    {:else if attribute.keys.length}
-      <div class="col-span-2 grid gap-1 font-mono text-sm">
-        {#each attribute.keys as key (key.number)}
-          <div class="grid grid-cols-2 gap-x-2.5">
-            <div class="break-words">{key.keys.join(' › ')}: {key.left ? text(key.left) : '—'}</div>
-            <div class="font-semibold break-words text-pick">
-              {key.keys.join(' › ')}: {key.right ? text(key.right) : '—'}
+          {/each}
+        </div>
+      {:else if attribute.keys.length}
+        <div role="cell" aria-colspan="2" class="col-span-2 grid gap-1 font-mono text-sm">
+          {#each attribute.keys as key (key.number)}
+            <div class="grid grid-cols-2 gap-x-2.5">
+              <div class="break-words">
+                {key.keys.join(' › ')}: {key.left ? text(key.left) : '—'}
+              </div>
+              <div class="font-semibold break-words text-pick">
+                {key.keys.join(' › ')}: {key.right ? text(key.right) : '—'}
+              </div>
             </div>
-          </div>
-        {/each}
-      </div>
-    {:else}
-      <div class="min-w-0 font-mono text-sm break-words">
-        {#each attribute.left as value, n (n)}<div>{text(value, attribute.right)}</div>{:else}<span
-            class="text-ink-3">—</span
-          >{/each}
-      </div>
-      <div class="min-w-0 font-mono text-sm font-semibold break-words text-pick">
-        {#each attribute.right as value, n (n)}<div>{text(value, attribute.left)}</div>{:else}<span
-            class="font-normal text-ink-3">—</span
-          >{/each}
-      </div>
-    {/if}
-  </div>
-{:else}
-  {#if step.action !== 'move'}<p class="py-2 text-ink-2">No attribute changes.</p>{/if}
-{/each}
+          {/each}
+        </div>
+      {:else}
+        <div role="cell" class="min-w-0 font-mono text-sm break-words">
+          {#each attribute.left as value, n (n)}<div>
+              {text(value, attribute.right)}
+            </div>{:else}<span class="text-ink-3">—</span>{/each}
+        </div>
+        <div role="cell" class="min-w-0 font-mono text-sm font-semibold break-words text-pick">
+          {#each attribute.right as value, n (n)}<div>
+              {text(value, attribute.left)}
+            </div>{:else}<span class="font-normal text-ink-3">—</span>{/each}
+        </div>
+      {/if}
+    </div>
+  {/each}
+</div>
+{#if !changed.length && step.action !== 'move'}<p class="py-2 text-ink-2">
+    No attribute changes.
+  </p>{/if}

@@ -75,13 +75,29 @@
     return parts.filter(Boolean).join(' · ');
   }
 
-  function keyed(event: KeyboardEvent, id: number): void {
-    if (event.key === 'Enter' || event.key === ' ') {
-      event.preventDefault();
-      event.stopPropagation();
+  // one of the ticks can be reached with Tab, the others from it with the arrows
+  const reached = $derived(left !== undefined && leftX !== undefined ? left : ordered.at(-1)?.id);
+  const STEPS: Record<string, (at: number) => number> = {
+    ArrowLeft: (at) => at - 1,
+    ArrowRight: (at) => at + 1,
+    Home: () => 0,
+    End: () => ordered.length - 1,
+  };
+
+  function keyed(event: KeyboardEvent, at: number): void {
+    const step = STEPS[event.key];
+    if (step) {
+      const ticks = (event.currentTarget as Element).parentElement!.querySelectorAll(
+        '[role=button]',
+      );
+      (ticks[step(at)] as SVGElement | undefined)?.focus();
+    } else if (event.key === 'Enter' || event.key === ' ') {
+      const { id } = ordered[at]!;
       if (event.shiftKey) onright?.(id);
       else onleft?.(id);
-    }
+    } else return;
+    event.preventDefault();
+    event.stopPropagation();
   }
 </script>
 
@@ -96,16 +112,17 @@
     />
   {/if}
   <line x1={margin - 6} x2={now} y1={base} y2={base} stroke="var(--line-strong)" />
-  {#each ticks as { backup, x, tall } (backup.id)}
+  {#each ticks as { backup, x, tall }, at (backup.id)}
     {@const chosen = backup.id === left}
+    <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
     <g
-      role="button"
-      tabindex={onleft ? 0 : -1}
-      aria-label={told(backup)}
-      aria-pressed={chosen}
+      role={onleft ? 'button' : undefined}
+      tabindex={onleft ? (backup.id === reached ? 0 : -1) : undefined}
+      aria-label={onleft ? told(backup) : undefined}
+      aria-pressed={onleft ? chosen : undefined}
       class={onleft ? 'cursor-pointer' : ''}
       onclick={(event) => (event.shiftKey ? onright?.(backup.id) : onleft?.(backup.id))}
-      onkeydown={(event) => keyed(event, backup.id)}
+      onkeydown={(event) => keyed(event, at)}
     >
       <title>{told(backup)}</title>
       <rect x={x - 7} y="0" width="14" height={base} fill="transparent" />

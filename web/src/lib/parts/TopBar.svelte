@@ -29,9 +29,9 @@
   }
 </script>
 
-<header class="flex items-center gap-6 border-b border-line px-4.5">
+<header class="flex min-h-11 flex-wrap items-center gap-x-6 border-b border-line px-4.5">
   <a href="/" class="text-lg font-bold tracking-tight">Keep<span class="text-pick">/</span>Sort</a>
-  <nav class="flex h-full gap-4" aria-label="Places">
+  <nav class="flex h-11 gap-4" aria-label="Places">
     {#each places as place (place.name)}
       {#if system || !/sort|backups/.test(place.href)}
         <a
@@ -45,7 +45,7 @@
     {/each}
   </nav>
   <button
-    class="ml-auto flex w-64 items-center gap-2 rounded border border-line px-2.5 py-1 text-left text-ink-3 hover:border-line-strong"
+    class="ml-auto flex w-64 min-w-24 shrink items-center max-[999px]:w-44 gap-2 rounded border border-line px-2.5 py-1 text-left text-ink-3 hover:border-line-strong"
     onclick={onsearch}
     title="/">Search all backups <kbd class="ml-auto">/</kbd></button
   >

@@ -4,6 +4,7 @@
   import { total } from '$lib/model/differences';
   import KeyHints from '$lib/parts/KeyHints.svelte';
   import Timeline from '$lib/parts/Timeline.svelte';
+  import Title from '$lib/parts/Title.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import Working from '$lib/parts/Working.svelte';
   import { navigate, route } from '../../routes';
@@ -31,8 +32,9 @@
   }
 </script>
 
-<div class="grid min-h-0 grid-rows-[minmax(0,1fr)_26px]">
-  <main class="overflow-auto px-5 py-3">
+<Title text="Backups{system ? ` of ${system.name}` : ''}" />
+<div class="grid min-h-0 grid-rows-[minmax(0,1fr)_auto]">
+  <main tabindex="-1" class="overflow-auto px-5 py-3">
     {#if system}
       <div class="flex items-center gap-4">
         <h1 class="text-xl font-semibold tracking-tight">Backups of {system.name}</h1>

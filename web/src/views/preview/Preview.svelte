@@ -1,14 +1,17 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
+  import { onMount } from 'svelte';
   import { client, got, type Plan } from '$lib/api/client';
   import { session } from '$lib/api/queries';
   import { count, inWords, total } from '$lib/model/differences';
+  import { takesKeys } from '$lib/model/keys';
   import { trayIsCarriedOutBy } from '$lib/model/picks.svelte';
   import { ago } from '$lib/model/time';
   import Ago from '$lib/parts/Ago.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
   import StepChange from '$lib/parts/StepChange.svelte';
   import StepLine from '$lib/parts/StepLine.svelte';
+  import Title from '$lib/parts/Title.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { navigate } from '../../routes';
   import Findings from './Findings.svelte';
@@ -37,13 +40,18 @@
   const several = $derived(plan.sources.length > 1);
   const verb = $derived(plan.undoes ? 'Undo' : 'Restore');
   const says = $derived.by(() => {
-    const parts = [
-      sums.changed ? `${count(sums.changed, 'object changes', 'objects change')}` : '',
-      sums.created ? `${sums.created} ${sums.created === 1 ? 'is' : 'are'} created` : '',
-      sums.removed
-        ? `${sums.removed} ${sums.removed === 1 ? 'is' : 'are'} removed`
-        : 'nothing is removed',
-    ].filter(Boolean);
+    const told = ([number, one, many]: [number, string, string], first: boolean): string =>
+      first
+        ? count(number, `object ${one}`, `objects ${many}`)
+        : `${number} ${number === 1 ? one : many}`;
+    const sorts: [number, string, string][] = [
+      [sums.changed, 'changes', 'change'],
+      [sums.created, 'is created', 'are created'],
+      [sums.removed, 'is taken away', 'are taken away'],
+    ];
+    const some = sorts.filter(([number]) => number);
+    const parts = some.map((one, at) => told(one, at === 0));
+    if (!sums.removed) parts.push('nothing is taken away');
     return parts.length > 1 ? `${parts.slice(0, -1).join(', ')}, ${parts.at(-1)}.` : `${parts[0]}.`;
   });
   const why = $derived(
@@ -85,7 +93,14 @@
     }
   }
 
+  // what must be answered first has the keyboard first
+  onMount(() => {
+    const first = document.querySelector<HTMLElement>('[aria-label="To know first"] input');
+    (first ?? document.querySelector('main'))?.focus();
+  });
+
   function keyed(event: KeyboardEvent): void {
+    if (event.key.startsWith('Arrow') && takesKeys(event.target)) return;
     if (event.key === 'ArrowDown') chosen = Math.min(chosen + 1, plan.steps.length - 1);
     else if (event.key === 'ArrowUp') chosen = Math.max(chosen - 1, 0);
     else if (event.key === 'Enter' && event.ctrlKey) void restore();
@@ -96,15 +111,16 @@
 </script>
 
 <svelte:window onkeydown={keyed} />
-<div class="grid min-h-0 grid-rows-[76px_minmax(0,1fr)_26px]">
+<Title text="Preview for {plan.system_name}" />
+<div class="grid min-h-0 grid-rows-[auto_minmax(0,1fr)_auto]">
   <header
-    class="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-4 border-b border-line bg-sheet px-5"
+    class="flex min-h-19 flex-wrap items-center justify-between gap-x-4 border-b border-line bg-sheet px-5 py-1.5"
   >
-    <div class="min-w-0">
-      <h1 class="truncate text-[17px] font-semibold tracking-tight">
+    <div class="min-w-64 flex-1">
+      <h1 class="text-[17px] font-semibold tracking-tight">
         {plan.undoes ? `Undo of run ${plan.undoes}: ` : ''}{says}
       </h1>
-      <p class="line-clamp-2 leading-tight text-ink-2">
+      <p class="leading-tight text-ink-2">
         {#if several}From the backups of {plan.sources.map((r) => ago(r.taken_at)).join(' and ')}.
         {/if}
         {#if total(sums.left)}
@@ -121,7 +137,7 @@
         Looked at <Ago at={plan.look.taken_at} />{stopped ? '.' : '; every step holds.'}
       </p>
     </div>
-    <div class="flex items-center gap-2.5">
+    <div class="flex flex-wrap items-center gap-2.5">
       {#if why}<span class="text-sm text-ink-2">{why}</span>{/if}
       <button class="act py-2" onclick={() => history.back()}>Back</button>
       <button
@@ -137,7 +153,7 @@
       </button>
     </div>
   </header>
-  <main class="grid min-h-0 grid-cols-[430px_minmax(0,1fr)]">
+  <main tabindex="-1" class="grid min-h-0 grid-cols-[minmax(0,430px)_minmax(0,1fr)]">
     <section class="min-h-0 overflow-auto border-r border-line px-4 py-2.5" aria-label="Steps">
       {#if error}<div class="mb-2"><Trouble {error} /></div>{/if}
       {#if plan.findings.length}<Findings

@@ -8,8 +8,9 @@
   import NoWorker from '$lib/parts/NoWorker.svelte';
   import StepChange from '$lib/parts/StepChange.svelte';
   import StepLine from '$lib/parts/StepLine.svelte';
+  import Title from '$lib/parts/Title.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
-  import { navigate } from '../../routes';
+  import { openPlan } from '../preview/open';
   import WaitNote from './WaitNote.svelte';
 
   let { run }: { run: Run } = $props();
@@ -71,8 +72,7 @@
       const plan = await got(
         client.POST('/api/runs/{number}/undo', { params: { path: { number: run.id } } }),
       );
-      queryClient.setQueryData(['plan', plan.id], plan);
-      await navigate('/plans/:plan', { params: { plan: String(plan.id) } });
+      await openPlan(plan);
     } catch (problem) {
       error = problem as Error;
     } finally {
@@ -93,8 +93,7 @@
     error = undefined;
     try {
       const plan = await askPreviewAgain(run.plan);
-      queryClient.setQueryData(['plan', plan.id], plan);
-      await navigate('/plans/:plan', { params: { plan: String(plan.id) } });
+      await openPlan(plan);
     } catch (problem) {
       error = problem as Error;
     } finally {
@@ -127,9 +126,10 @@
   }
 </script>
 
-<div class="grid min-h-0 grid-rows-[auto_minmax(0,1fr)_26px]">
+<Title text={says} />
+<div class="grid min-h-0 grid-rows-[auto_minmax(0,1fr)_auto]">
   <header class="border-b border-line bg-sheet px-5 pt-3 pb-3">
-    <div class="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-4">
+    <div class="flex flex-wrap items-center justify-between gap-x-4 gap-y-1">
       <div class="min-w-0">
         <h1 class="text-[17px] font-semibold tracking-tight" aria-live="polite">{says}</h1>
         <p class="text-ink-2">
@@ -137,7 +137,7 @@
           <Ago at={run.started_at} />{run.by ? ` by ${run.by}` : ''}
         </p>
       </div>
-      <div class="flex items-center gap-2.5">
+      <div class="flex flex-wrap items-center gap-2.5">
         {#if finished}
           {#if run.undone_by}
             <a class="link" href="/runs/{run.undone_by}">undone by run {run.undone_by}</a>
@@ -200,7 +200,7 @@
       </p>
     {/if}
   </header>
-  <main class="grid min-h-0 grid-cols-[430px_minmax(0,1fr)]">
+  <main tabindex="-1" class="grid min-h-0 grid-cols-[minmax(0,430px)_minmax(0,1fr)]">
     <section class="min-h-0 overflow-auto border-r border-line px-4 py-2" aria-label="Steps">
       {#each run.content.steps as one (one.number)}
         {@const its = run.lines.find((l) => l.number === one.number)}

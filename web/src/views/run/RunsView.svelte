@@ -3,6 +3,7 @@
   import { runs } from '$lib/api/queries';
   import Ago from '$lib/parts/Ago.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
+  import Title from '$lib/parts/Title.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
 
   const all = createQuery(runs);
@@ -14,8 +15,9 @@
         : 'var(--note)';
 </script>
 
-<div class="grid min-h-0 grid-rows-[minmax(0,1fr)_26px]">
-  <main class="overflow-auto px-5 py-3">
+<Title text="Runs" />
+<div class="grid min-h-0 grid-rows-[minmax(0,1fr)_auto]">
+  <main tabindex="-1" class="overflow-auto px-5 py-3">
     <h1 class="mb-2 text-xl font-semibold tracking-tight">Runs</h1>
     {#if all.error}<Trouble error={all.error} />{/if}
     {#if all.data?.length}
@@ -36,8 +38,8 @@
               <td class="pr-4"><Ago at={run.started_at} /></td>
               <td class="pr-4">{run.system_name}</td>
               <td class="pr-4">
-                {run.undoes ? `undo of run ${run.undoes}` : 'restore'}
-                {#if run.undone_by}<span class="text-ink-2">, undone by run {run.undone_by}</span
+                {run.undoes ? `undo of run ${run.undoes}` : 'restore'}{#if run.undone_by}<span
+                    class="text-ink-2">, undone by run {run.undone_by}</span
                   >{/if}
               </td>
               <td class="pr-4 font-mono text-sm">{run.done} / {run.steps}</td>

@@ -51,6 +51,11 @@
     {#if !hit.record}
       <b class="font-semibold text-extra">new live</b>
     {:else if hit.now}
+      {#if hit.differing}
+        <span class="text-changed"
+          >{hit.differing === 1 ? 'one difference' : `${hit.differing} differences`},</span
+        >
+      {/if}
       <span class="text-ink-2">{hit.told_by.kind === 'look' ? 'live' : 'in the newest backup'}</span
       >
     {:else}

@@ -3,6 +3,7 @@
   import { Dialog } from 'bits-ui';
   import type { Hit, System } from '$lib/api/client';
   import { search } from '$lib/api/queries';
+  import { givesFocusBack } from '$lib/model/focus';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { navigate } from '../../routes';
   import HitRow from './HitRow.svelte';
@@ -58,6 +59,17 @@
     document.getElementById(`hit-${at}`)?.scrollIntoView({ block: 'nearest' });
   }
 
+  const focus = givesFocusBack();
+  let input = $state<HTMLInputElement>();
+
+  // what was searched for before can be written over at once
+  function opened(event: Event): void {
+    focus.onOpenAutoFocus(event);
+    event.preventDefault();
+    input?.focus();
+    input?.select();
+  }
+
   const SCOPES = [
     ['', 'in all backups'],
     ['present', 'only what is there now'],
@@ -69,7 +81,9 @@
   <Dialog.Portal>
     <Dialog.Overlay class="fixed inset-0 bg-ink/30" />
     <Dialog.Content
-      class="fixed top-14 left-1/2 grid max-h-[80vh] w-[720px] -translate-x-1/2 grid-rows-[auto_minmax(0,1fr)_auto] border border-line-strong bg-sheet"
+      onOpenAutoFocus={opened}
+      onCloseAutoFocus={focus.onCloseAutoFocus}
+      class="fixed top-14 left-1/2 grid max-h-[80vh] w-[min(720px,96vw)] -translate-x-1/2 grid-rows-[auto_minmax(0,1fr)_auto] border border-line-strong bg-sheet"
     >
       <div class="border-b border-line p-3">
         <Dialog.Title class="sr-only">Search</Dialog.Title>
@@ -83,6 +97,7 @@
           aria-activedescendant={hits.length ? `hit-${at}` : undefined}
           autocomplete="off"
           spellcheck="false"
+          bind:this={input}
           bind:value={typed}
           onkeydown={keyed}
         />

@@ -2,6 +2,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { allSettings, connectors } from '$lib/api/queries';
   import KeyHints from '$lib/parts/KeyHints.svelte';
+  import Title from '$lib/parts/Title.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { route } from '../../routes';
   import SystemForm from './SystemForm.svelte';
@@ -14,8 +15,9 @@
   const label = (name: string): string => kinds.data?.find((k) => k.name === name)?.label ?? name;
 </script>
 
-<div class="grid min-h-0 grid-rows-[minmax(0,1fr)_26px]">
-  <main class="grid min-h-0 grid-cols-[290px_minmax(0,1fr)]">
+<Title text="Setup" />
+<div class="grid min-h-0 grid-rows-[minmax(0,1fr)_auto]">
+  <main tabindex="-1" class="grid min-h-0 grid-cols-[minmax(200px,290px)_minmax(0,1fr)]">
     <nav class="min-h-0 overflow-auto border-r border-line px-4 py-3" aria-label="Systems">
       <h1 class="mb-2 text-xl font-semibold tracking-tight">Systems</h1>
       {#each all.data ?? [] as system (system.id)}

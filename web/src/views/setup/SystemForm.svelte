@@ -1,6 +1,7 @@
 <script lang="ts">
   import { untrack } from 'svelte';
   import type { AskSettings, Connector, Probe, Settings } from '$lib/api/client';
+  import { Failure } from '$lib/api/client';
   import { removeSystem, saveSettings, tryConnection } from '$lib/api/queries';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { navigate } from '../../routes';
@@ -25,6 +26,8 @@
   let error = $state<Error>();
   let busy = $state('');
   let removing = $state('');
+  let stop: AbortController | undefined;
+  const TRY_SECONDS = 40;
   const kind = $derived(kinds.find((k) => k.name === connector)!);
 
   $effect.pre(() => {
@@ -65,7 +68,20 @@
   const attempt = (): Promise<void> =>
     doing('try', async () => {
       probe = undefined;
-      probe = await tryConnection(body());
+      stop = new AbortController();
+      const limit = AbortSignal.timeout(TRY_SECONDS * 1000);
+      const signal = AbortSignal.any([stop.signal, limit]);
+      try {
+        probe = await tryConnection(body(), signal);
+      } catch (problem) {
+        if (stop.signal.aborted) throw new Failure('The try was cancelled.', 'Nothing was kept.');
+        if (limit.aborted)
+          throw new Failure(
+            `${address} has not answered within ${TRY_SECONDS} seconds.`,
+            'Check the address and what lies between, then try again.',
+          );
+        throw problem;
+      }
       for (const [key, value] of Object.entries(probe.learned)) options[key] = value;
     });
 
@@ -85,7 +101,7 @@
     });
 </script>
 
-<h1 class="mb-2 text-xl font-semibold tracking-tight">{settings?.name ?? 'A new system'}</h1>
+<h2 class="mb-2 text-xl font-semibold tracking-tight">{settings?.name ?? 'A new system'}</h2>
 <div class="grid grid-cols-[minmax(0,560px)_minmax(0,1fr)] gap-8">
   <form onsubmit={save}>
     <FormRow id="connector" label="Connector">
@@ -131,6 +147,10 @@
       <button type="button" class="act" onclick={attempt} disabled={!!busy}>
         {busy === 'try' ? 'Trying…' : 'Try the connection'}
       </button>
+      {#if busy === 'try'}
+        <button type="button" class="link" onclick={() => stop?.abort()}>cancel</button>
+        <span class="text-sm text-ink-2">for {TRY_SECONDS} seconds at most</span>
+      {/if}
       <button class="act main" disabled={!!busy}>
         {settings ? 'Save the changes' : 'Add the system'}
       </button>

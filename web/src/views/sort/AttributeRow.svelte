@@ -72,37 +72,46 @@
 <div
   class="grid grid-cols-[128px_minmax(0,1fr)_38px_minmax(0,1fr)] items-start gap-x-2.5 border-b border-line py-1.5
     {picked || comes ? 'bg-[linear-gradient(90deg,transparent_120px,var(--pick-wash)_120px)]' : ''}"
+  role="row"
   data-attribute={attribute.name}
 >
-  <span class="min-w-0 truncate text-ink-2" title={attribute.name}>
+  <span role="rowheader" class="min-w-0 truncate text-ink-2" title={attribute.name}>
     {attribute.label}
     {#if attribute.unit}<small class="text-xs text-ink-3">{attribute.unit}</small>{/if}
     {#if note}<small class="block text-xs whitespace-normal text-ink-3">{note}</small>{/if}
     {#if since}<small class="block text-xs whitespace-normal text-ink-3">{since}</small>{/if}
   </span>
   {#if attribute.stretches.length}
-    <Stretches {attribute} {path} {looked} {picks} {pickable} {differing} />
+    <div role="cell" aria-colspan="3" class="col-span-3 min-w-0">
+      <Stretches {attribute} {path} {looked} {picks} {pickable} {differing} />
+    </div>
   {:else if attribute.keys.length}
-    <Keys {attribute} {path} {picks} {pickable} {differing} {onchoose} />
+    <div role="cell" aria-colspan="3" class="col-span-3 min-w-0">
+      <Keys {attribute} {path} {picks} {pickable} {differing} {onchoose} />
+    </div>
   {:else if isSet}
-    <Elements {attribute} {path} {picks} {pickable} {differing} {onchoose} />
+    <div role="cell" aria-colspan="3" class="col-span-3 min-w-0">
+      <Elements {attribute} {path} {picks} {pickable} {differing} {onchoose} />
+    </div>
   {:else}
-    <div class="min-w-0">
+    <div role="cell" class="min-w-0">
       {#each attribute.state === 'same' ? [...attribute.both, ...attribute.left] : attribute.left as value, n (n)}
         <Value {value} {onchoose} />
       {:else}<span class="text-ink-3">—</span>{/each}
     </div>
-    {#if pickable}
-      <PutButton
-        {state}
-        takes={attribute.state === 'extra'}
-        label={attribute.state === 'extra'
-          ? `Take ${attribute.label} away from live`
-          : `Put back ${attribute.label}`}
-        onput={() => picks.toggleAttribute(path, attribute.name, differing)}
-      />
-    {:else}<span></span>{/if}
-    <div class="min-w-0">
+    <div role="cell">
+      {#if pickable}
+        <PutButton
+          {state}
+          takes={attribute.state === 'extra'}
+          label={attribute.state === 'extra'
+            ? `Take ${attribute.label} away from live`
+            : `Put back ${attribute.label}`}
+          onput={() => picks.toggleAttribute(path, attribute.name, differing)}
+        />
+      {/if}
+    </div>
+    <div role="cell" class="min-w-0">
       {#each attribute.state === 'same' ? [...attribute.both, ...attribute.right] : attribute.right as value, n (n)}
         <Value {value} {onchoose} was={picked || goes} />
       {:else}

@@ -82,10 +82,12 @@
     >
   {/if}
 </div>
-<h1 class="mt-0.5 mb-1 flex items-center gap-2.5 text-xl font-semibold tracking-tight">
-  <Mark state={bench.state} size={16} />
-  {plainName(bench.name)}
-  <span class="text-sm font-medium text-ink-2">{bench.kind_label} · {means}</span>
+<div class="mt-0.5 mb-1 flex flex-wrap items-center gap-2.5">
+  <h2 class="flex flex-wrap items-center gap-2.5 text-xl font-semibold tracking-tight">
+    <Mark state={bench.state} size={16} />
+    {plainName(bench.name)}
+    <span class="text-sm font-medium text-ink-2">{bench.kind_label} · {means}</span>
+  </h2>
   {#if bench.left_exists}
     <button class="link ml-auto text-sm font-normal" onclick={() => (elsewhere = true)}
       >put elsewhere…</button
@@ -94,9 +96,9 @@
   <button
     class="link {bench.left_exists ? '' : 'ml-auto'} text-sm font-normal"
     title="Back up this branch (B)"
-    onclick={() => onbackup('backup', bench.path)}>keep this branch</button
+    onclick={() => onbackup('backup', bench.live_path ?? bench.path)}>keep this branch</button
   >
-</h1>
+</div>
 <div class="mb-2 font-mono text-xs break-all text-ink-3">{bench.written}</div>
 
 <HistoryDots
@@ -118,34 +120,40 @@
 {#if row && live}<BeneathNote {row} {looked} {picks} />{/if}
 
 {#if bench.state !== 'outside'}
-  <div
-    class="grid grid-cols-[128px_minmax(0,1fr)_38px_minmax(0,1fr)] gap-x-2.5 border-b border-line-strong py-0.5 text-sm text-ink-2"
-  >
-    <span>attribute</span><span>{live ? 'backup' : sides.left}</span><span></span><span
-      >{live ? `live${comes ? ', as it will be' : ''}` : sides.right}</span
+  <div role="table" aria-label="What differs of {plainName(bench.name)}">
+    <div
+      role="row"
+      class="grid grid-cols-[128px_minmax(0,1fr)_38px_minmax(0,1fr)] gap-x-2.5 border-b border-line-strong py-0.5 text-sm text-ink-2"
     >
+      <span role="columnheader">attribute</span><span role="columnheader"
+        >{live ? 'backup' : sides.left}</span
+      ><span role="columnheader" aria-label="pick"></span><span role="columnheader"
+        >{live ? `live${comes ? ', as it will be' : ''}` : sides.right}</span
+      >
+    </div>
+    {#if moved && bench.live_path}
+      <PlaceRow {bench} {picks} {live} differing={names} />
+    {/if}
+    {#each differing as attribute (attribute.name)}
+      <AttributeRow
+        {attribute}
+        path={bench.path}
+        {looked}
+        {picks}
+        since={sinceAll ? '' : since[attribute.name]}
+        pickable={partsPickable && attribute.state !== 'follows'}
+        oneSided={onlyLeft || onlyRight}
+        other={live ? 'not live' : `not in the ${sides.right}`}
+        comes={onlyLeft && comes}
+        goes={onlyRight && comes}
+        differing={names}
+        {onchoose}
+      />
+    {/each}
   </div>
-  {#if moved && bench.live_path}
-    <PlaceRow {bench} {picks} {live} differing={names} />
+  {#if !differing.length && !moved && !bench.unreadable}
+    <p class="py-2 text-ink-2">No attribute differs.</p>
   {/if}
-  {#each differing as attribute (attribute.name)}
-    <AttributeRow
-      {attribute}
-      path={bench.path}
-      {looked}
-      {picks}
-      since={sinceAll ? '' : since[attribute.name]}
-      pickable={partsPickable && attribute.state !== 'follows'}
-      oneSided={onlyLeft || onlyRight}
-      other={live ? 'not live' : `not in the ${sides.right}`}
-      comes={onlyLeft && comes}
-      goes={onlyRight && comes}
-      differing={names}
-      {onchoose}
-    />
-  {:else}
-    {#if !moved && !bench.unreadable}<p class="py-2 text-ink-2">No attribute differs.</p>{/if}
-  {/each}
   <FoldedRows
     attributes={hidden}
     label="{count(hidden.length, 'attribute')} hidden by the rules"

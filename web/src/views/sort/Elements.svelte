@@ -49,7 +49,7 @@
       <PutButton
         small={!single}
         state={on ? 'all' : 'none'}
-        label="Put {value.text} back"
+        label="Put back {value.text} in {attribute.label}"
         onput={() => toggle(value.part)}
       />
     {:else}<span></span>{/if}
@@ -63,7 +63,7 @@
         small={!single}
         takes
         state={on ? 'all' : 'none'}
-        label="Take {value.text} away"
+        label="Take {value.text} away from live"
         onput={() => toggle(value.part)}
       />
     {:else}<span></span>{/if}

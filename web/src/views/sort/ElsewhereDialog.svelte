@@ -1,12 +1,14 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { Dialog } from 'bits-ui';
+  import { givesFocusBack } from '$lib/model/focus';
   import { untrack } from 'svelte';
   import type { Bench } from '$lib/api/client';
-  import { askElsewhere, places, queryClient, systems } from '$lib/api/queries';
+  import { askElsewhere, places, systems } from '$lib/api/queries';
   import { plainName } from '$lib/model/paths';
   import Trouble from '$lib/parts/Trouble.svelte';
-  import { navigate, route } from '../../routes';
+  import { route } from '../../routes';
+  import { openPlan } from '../preview/open';
 
   /** Puts the branch on the bench, as the backup has it, into another place or system. */
   interface Props {
@@ -46,22 +48,23 @@
         at: JSON.parse(at) as string[],
         clash,
       });
-      queryClient.setQueryData(['plan', plan.id], plan);
       open = false;
-      await navigate('/plans/:plan', { params: { plan: String(plan.id) } });
+      await openPlan(plan);
     } catch (problem) {
       error = problem as Error;
     } finally {
       waiting = false;
     }
   }
+  const focus = givesFocusBack();
 </script>
 
 <Dialog.Root bind:open>
   <Dialog.Portal>
     <Dialog.Overlay class="fixed inset-0 bg-ink/30" />
     <Dialog.Content
-      class="fixed top-24 left-1/2 w-[520px] -translate-x-1/2 border border-line-strong bg-sheet p-5"
+      {...focus}
+      class="fixed top-24 left-1/2 w-[min(520px,96vw)] -translate-x-1/2 border border-line-strong bg-sheet p-5"
     >
       <Dialog.Title class="text-lg font-semibold">Put {name} elsewhere</Dialog.Title>
       <Dialog.Description class="text-sm text-ink-2">

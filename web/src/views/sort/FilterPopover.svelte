@@ -2,6 +2,7 @@
   import { Popover } from 'bits-ui';
   import type { CompareHead, Facet, System } from '$lib/api/client';
   import { pasteList, type Looked } from '$lib/api/queries';
+  import { givesFocusBack } from '$lib/model/focus';
   import { FILTERS, setParameter } from '$lib/model/looked.svelte';
   import type { Picks } from '$lib/model/picks.svelte';
   import { ago } from '$lib/model/time';
@@ -37,11 +38,13 @@
       const kept = await pasteList(text);
       setParameter('listed', kept.id);
       pasted = '';
+      open = false;
     } catch (problem) {
       error = problem as Error;
     }
   }
 
+  const focus = givesFocusBack();
   const slashed = (path: string[]): string =>
     '/' + path.map((n) => n.replaceAll('\\', '\\\\').replaceAll('/', '\\/')).join('/');
 </script>
@@ -73,9 +76,11 @@
   </Popover.Trigger>
   <Popover.Portal>
     <Popover.Content
+      {...focus}
+      side="right"
       align="start"
       sideOffset={4}
-      class="z-10 grid max-h-[78vh] w-[460px] grid-cols-[minmax(0,1fr)] gap-3 overflow-auto border border-line-strong bg-sheet p-4 text-base"
+      class="z-10 grid max-h-[78vh] w-[min(460px,92vw)] grid-cols-[minmax(0,1fr)] gap-3 overflow-auto border border-line-strong bg-sheet p-4 text-base"
     >
       <label class="grid grid-cols-[110px_minmax(0,1fr)] items-center gap-2">
         <span class="font-semibold">Name holds</span>
@@ -83,6 +88,11 @@
           class="min-w-0 rounded border border-line-strong bg-paper px-2 py-1"
           value={looked.name ?? ''}
           onchange={(event) => setParameter('name', event.currentTarget.value)}
+          onkeydown={(event) => {
+            if (event.key !== 'Enter') return;
+            setParameter('name', event.currentTarget.value);
+            open = false;
+          }}
         />
       </label>
       <div class="grid grid-cols-2 gap-4">

@@ -27,8 +27,10 @@
     {label}
   </button>
   {#if shown}
-    {#each attributes as attribute (attribute.name)}
-      <AttributeRow {attribute} {pickable} {...rest} />
-    {/each}
+    <div role="table" aria-label={label}>
+      {#each attributes as attribute (attribute.name)}
+        <AttributeRow {attribute} {pickable} {...rest} />
+      {/each}
+    </div>
   {/if}
 {/if}

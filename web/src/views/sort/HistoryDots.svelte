@@ -32,6 +32,8 @@
   const named = (record: BriefRecord): string =>
     [`backup of ${ago(record.taken_at)}`, record.note].filter(Boolean).join(' · ');
 
+  const day = ({ record }: Moment): string => shortDay(record.taken_at).replace(/^\w+,? /, '');
+
   function keyed(event: MouseEvent, moment: Moment): void {
     if (moment.state === 'gone') return;
     if (event.shiftKey) onagainst(moment.record.id);
@@ -62,7 +64,7 @@
         )}{moment.state === 'gone'
           ? ''
           : '. Click to pick from this version, shift-click to compare with it'}"
-        aria-label="{named(moment.record)}: {what(moment)}"
+        aria-label="{day(moment)} {what(moment)}, {named(moment.record)}"
         aria-pressed={source}
         disabled={moment.state === 'gone'}
         onclick={(event) => keyed(event, moment)}
@@ -78,7 +80,7 @@
                 : 'border-ink-2 bg-ink-2 group-hover:bg-sheet'}"
         ></span>
         <span class="max-w-full truncate pr-1.5 {source ? 'font-semibold text-ink' : ''}"
-          >{shortDay(moment.record.taken_at).replace(/^\w+,? /, '')}</span
+          >{day(moment)}</span
         >
         <span class="max-w-full truncate pr-1.5 text-ink-3">{what(moment)}</span>
       </button>

@@ -33,7 +33,9 @@
         <PutButton
           state={picked ? 'all' : 'none'}
           takes={key.state === 'extra'}
-          label="Put {key.keys.join(' › ')} back"
+          label={key.state === 'extra'
+            ? `Take ${key.keys.join(' › ')} away from live`
+            : `Put back ${key.keys.join(' › ')}`}
           onput={() => picks.togglePart(path, attribute.name, key.part, attribute.parts, differing)}
         />
       {:else}<span></span>{/if}

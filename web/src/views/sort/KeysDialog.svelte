@@ -1,12 +1,14 @@
 <script lang="ts">
   import { Dialog } from 'bits-ui';
+  import { givesFocusBack } from '$lib/model/focus';
 
   let { open = $bindable(false) }: { open: boolean } = $props();
 
   const keys: [string, string][] = [
     ['↑ ↓', 'move in the tree'],
     ['→ ←', 'open and close a branch; from a leaf, to what holds it'],
-    ['Enter', 'show on the bench'],
+    ['Enter', 'show on the bench, and go to its first pick'],
+    ['↑ ↓ Esc', 'on the bench: from pick to pick, and back to the tree'],
     ['Space', 'pick the row, or let it go'],
     [']', 'next difference'],
     ['[', 'previous difference'],
@@ -14,18 +16,22 @@
     ['F', 'choose which differences are shown'],
     ['R', 'rules: what does not count'],
     ['P', 'preview what is in the tray'],
-    ['B', 'back up the branch that is shown'],
+    ['B', 'keep the branch that is shown'],
     ['L', 'look at live again'],
+    ['V', 'compare with live, as it was looked at last'],
+    ['T', 'to the timeline: ← → choose, Enter opens, Shift Enter compares with it'],
     ['Ctrl Z', 'take the last pick back'],
     ['Tab', 'to the bench: every attribute has its own pick'],
     ['?', 'this list'],
   ];
+  const focus = givesFocusBack();
 </script>
 
 <Dialog.Root bind:open>
   <Dialog.Portal>
     <Dialog.Overlay class="fixed inset-0 bg-ink/30" />
     <Dialog.Content
+      {...focus}
       class="fixed top-24 left-1/2 w-[440px] -translate-x-1/2 border border-line-strong bg-sheet p-5"
     >
       <Dialog.Title class="mb-3 text-lg font-semibold">Keys</Dialog.Title>

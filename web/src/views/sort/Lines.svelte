@@ -38,17 +38,19 @@
 <div class="min-w-0 border-l-2 pl-1.5 {side === 'left' ? 'border-missing' : 'border-extra'}">
   {#each lines as pieces, k (k)}
     {@const note = moved(start + k)}
-    <div class="break-words whitespace-pre-wrap {was ? 'text-ink-3 line-through' : ''}">
-      {#if !isText}<span class="mr-1.5 text-ink-3">{start + k + 1}</span
-        >{/if}{#each pieces as piece, p (p)}{#if p % 2 && pieces.length > 2 && piece}<mark
-            class="rounded-xs px-px {was
-              ? 'bg-transparent text-inherit'
-              : side === 'left'
-                ? 'mark-left'
-                : 'mark-right'}">{piece}</mark
-          >{:else}{piece}{/if}{/each}{#if lines[k]!.join('') === ''}&nbsp;{/if}{#if note}<span
-          class="ml-2 font-sans text-xs text-moved">{note}</span
-        >{/if}
+    <div class="break-words whitespace-pre-wrap">
+      <span class={was ? 'goes' : ''}>
+        {#if !isText}<span class="mr-1.5 text-ink-3">{start + k + 1}</span
+          >{/if}{#each pieces as piece, p (p)}{#if p % 2 && pieces.length > 2 && piece}<mark
+              class="rounded-xs px-px {was
+                ? 'bg-transparent text-inherit'
+                : side === 'left'
+                  ? 'mark-left'
+                  : 'mark-right'}">{piece}</mark
+            >{:else}{piece}{/if}{/each}{#if lines[k]!.join('') === ''}&nbsp;{/if}{#if note}<span
+            class="ml-2 font-sans text-xs text-moved">{note}</span
+          >{/if}</span
+      >
     </div>
   {/each}
   {#if rest > 0}

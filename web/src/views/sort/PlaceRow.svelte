@@ -17,21 +17,24 @@
 </script>
 
 <div
+  role="row"
   class="grid grid-cols-[128px_minmax(0,1fr)_38px_minmax(0,1fr)] gap-x-2.5 border-b border-line py-1.5 {picked
     ? 'bg-[linear-gradient(90deg,transparent_120px,var(--pick-wash)_120px)]'
     : ''}"
 >
-  <span class="text-ink-2">place</span>
-  <span class="font-mono text-sm">{written(bench.path)}</span>
-  {#if live}
-    <PutButton
-      state={picked ? 'all' : 'none'}
-      label="Put it back in its place"
-      onput={() => picks.toggleAttribute(bench.path, 'place', differing)}
-    />
-  {:else}<span></span>{/if}
-  <span class="font-mono text-sm">
-    <span class={picked ? 'text-ink-3 line-through' : ''}>{written(bench.live_path ?? [])}</span>
+  <span role="rowheader" class="text-ink-2">place</span>
+  <span role="cell" class="font-mono text-sm">{written(bench.path)}</span>
+  <div role="cell">
+    {#if live}
+      <PutButton
+        state={picked ? 'all' : 'none'}
+        label="Put back its place"
+        onput={() => picks.toggleAttribute(bench.path, 'place', differing)}
+      />
+    {/if}
+  </div>
+  <span role="cell" class="font-mono text-sm">
+    <span class={picked ? 'goes' : ''}>{written(bench.live_path ?? [])}</span>
     {#if picked}<br /><span class="font-semibold text-pick">{written(bench.path)}</span>{/if}
   </span>
 </div>

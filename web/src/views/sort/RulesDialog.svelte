@@ -1,5 +1,6 @@
 <script lang="ts">
   import { Dialog } from 'bits-ui';
+  import { givesFocusBack } from '$lib/model/focus';
   import type { Rules, System } from '$lib/api/client';
   import { saveRules, type Looked } from '$lib/api/queries';
   import { setParameter } from '$lib/model/looked.svelte';
@@ -74,6 +75,7 @@
     ['runs', 'not how much of it'],
     ['all', 'not at all'],
   ] as const;
+  const focus = givesFocusBack();
 </script>
 
 {#snippet patterns(label: string, hint: string, value: string, set: (text: string) => void)}
@@ -91,7 +93,8 @@
   <Dialog.Portal>
     <Dialog.Overlay class="fixed inset-0 bg-ink/30" />
     <Dialog.Content
-      class="fixed top-16 left-1/2 grid max-h-[86vh] w-[600px] -translate-x-1/2 gap-3 overflow-auto border border-line-strong bg-sheet p-5"
+      {...focus}
+      class="fixed top-16 left-1/2 grid max-h-[86vh] w-[min(600px,96vw)] -translate-x-1/2 gap-3 overflow-auto border border-line-strong bg-sheet p-5"
     >
       <Dialog.Title class="text-lg font-semibold">What does not count</Dialog.Title>
       <Dialog.Description class="-mt-2 text-sm text-ink-2">

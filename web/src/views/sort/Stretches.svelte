@@ -75,7 +75,7 @@
         {#if pickable}
           <PutButton
             state={picked ? 'all' : 'none'}
-            label="Put hunk {stretch.number} back"
+            label="Put back hunk {stretch.number} of {attribute.label}"
             onput={() => toggle(stretch)}
           />
         {:else}<span></span>{/if}

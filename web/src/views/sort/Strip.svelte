@@ -47,9 +47,11 @@
   }
 </script>
 
-<div class="grid grid-cols-[190px_minmax(0,1fr)_300px] border-b border-line bg-sheet">
-  <div class="grid content-center border-r border-line px-4.5">
-    <b class="text-[17px] leading-tight font-bold tracking-tight">{system.name}</b>
+<div
+  class="grid grid-cols-[190px_minmax(0,1fr)_300px] border-b max-[999px]:grid-cols-[150px_minmax(0,1fr)_220px] border-line bg-sheet"
+>
+  <div class="grid content-center border-r border-line px-4.5 max-[999px]:px-2.5">
+    <h1 class="text-[17px] leading-tight font-bold tracking-tight">{system.name}</h1>
     <div class="text-sm text-ink-2">
       {count(system.objects, 'object')}
     </div>

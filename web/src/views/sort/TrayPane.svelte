@@ -1,7 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import type { Offer, System } from '$lib/api/client';
-  import { askPreview, queryClient, tray, type Looked } from '$lib/api/queries';
+  import { askPreview, tray, type Looked } from '$lib/api/queries';
   import { searchParams } from 'sv-router';
   import { count, type Sides } from '$lib/model/differences';
   import { plainName, type Path } from '$lib/model/paths';
@@ -9,7 +9,7 @@
   import { ago } from '$lib/model/time';
   import Mark from '$lib/parts/Mark.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
-  import { navigate } from '../../routes';
+  import { openPlan } from '../preview/open';
 
   interface Props {
     system: System;
@@ -17,9 +17,12 @@
     picks: Picks;
     live: boolean;
     sides: Sides;
+    /** Whether it is drawn out, where there is no room for it beside the bench. */
+    drawn: boolean;
     onchoose: (path: Path, backup?: number) => void;
+    onclose: () => void;
   }
-  let { system, looked, picks, live, sides, onchoose }: Props = $props();
+  let { system, looked, picks, live, sides, drawn, onchoose, onclose }: Props = $props();
 
   const shown = createQuery(() => ({
     ...tray(looked, picks.things),
@@ -65,13 +68,12 @@
   }
 
   export async function preview(): Promise<void> {
-    if (!live || !steps.length || waiting) return;
+    if (!live || !picks.things.length || waiting) return;
     waiting = true;
     error = undefined;
     try {
       const plan = await askPreview(looked, picks.things);
-      queryClient.setQueryData(['plan', plan.id], plan);
-      await navigate('/plans/:plan', { params: { plan: String(plan.id) } });
+      await openPlan(plan);
     } catch (problem) {
       error = problem as Error;
     } finally {
@@ -80,11 +82,17 @@
   }
 </script>
 
-<aside class="flex min-h-0 flex-col border-l border-line" aria-label="Tray">
+<aside
+  class="flex min-h-0 flex-col border-l border-line {drawn
+    ? 'max-[999px]:fixed max-[999px]:inset-y-0 max-[999px]:right-0 max-[999px]:z-20 max-[999px]:w-80 max-[999px]:bg-paper max-[999px]:shadow-xl'
+    : 'max-[999px]:hidden'}"
+  aria-label="Tray"
+>
   <div class="min-h-0 flex-1 overflow-auto px-3.5 pt-2.5">
     <h2 class="flex justify-between font-semibold">
       Tray
       <span class="flex gap-2 font-normal text-ink-2">
+        <button class="link min-[1000px]:hidden" onclick={onclose}>close</button>
         {#if picks.canUndo}<button class="link" onclick={() => picks.undo()}>take back</button>{/if}
         {#if picks.things.length}<button class="link" onclick={() => picks.clear()}>empty</button
           >{/if}

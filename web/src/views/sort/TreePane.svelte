@@ -21,6 +21,7 @@
     looked: Looked;
     filtering: boolean;
     onchoose: (path: Path) => void;
+    onenter: () => void;
   }
   let {
     tree,
@@ -33,6 +34,7 @@
     looked,
     filtering = $bindable(),
     onchoose,
+    onenter,
   }: Props = $props();
 
   const HEIGHT = 25;
@@ -71,6 +73,15 @@
     }
   });
 
+  // who arrives can go through the tree at once
+  $effect(() => {
+    if (!document.activeElement?.closest('[role=dialog]')) focus();
+  });
+
+  export function focus(): void {
+    scroller?.focus({ preventScroll: true });
+  }
+
   function move(to: number): void {
     focused = Math.max(0, Math.min(tree.count - 1, to));
     $virtual.scrollToIndex(focused, { align: 'auto' });
@@ -100,8 +111,11 @@
     else if (event.key === 'PageUp') move(focused - page);
     else if (event.key === 'Home') move(0);
     else if (event.key === 'End') move(tree.count - 1);
-    else if (event.key === 'Enter' && row) onchoose(row.path);
-    else if (event.key === ' ' && row && live) pick(row);
+    else if (event.key === 'Enter' && row) {
+      // while the tree is still opened to what is on the bench, the row is not the one meant
+      if (path === undefined || tree.indexOf(path) >= 0) onchoose(row.path);
+      onenter();
+    } else if (event.key === ' ' && row && live) pick(row);
     else if (event.key === 'ArrowRight' && row?.children) void tree.show(row.path);
     else if (event.key === 'ArrowLeft' && row) {
       if (tree.isOpen(row.path)) tree.hide(row.path);
@@ -116,7 +130,7 @@
   <TreeHead {system} {head} {looked} {picks} {live} {only} bind:filtering />
   <div
     bind:this={scroller}
-    class="overflow-auto outline-offset-[-2px]"
+    class="overflow-auto outline-offset-[-2px] focus-visible:outline-1 focus-visible:outline-pick-line"
     role="tree"
     aria-label="Objects"
     tabindex="0"

@@ -13,28 +13,28 @@
   let { value, onchoose, was = false, will = false, tone = '' }: Props = $props();
 
   const looks = $derived(
-    was
-      ? 'text-ink-3 line-through'
-      : will
-        ? 'font-semibold text-pick'
-        : tone === 'missing'
-          ? 'text-missing'
-          : tone === 'extra'
-            ? 'text-extra'
-            : '',
+    will
+      ? 'font-semibold text-pick'
+      : tone === 'missing'
+        ? 'text-missing'
+        : tone === 'extra'
+          ? 'text-extra'
+          : '',
   );
 </script>
 
 <div class="font-mono text-sm leading-normal break-words whitespace-pre-wrap {looks}">
-  {#if value.form === 'reference' && value.path}
-    <button
-      class="link text-left font-mono"
-      title={value.text}
-      onclick={() => onchoose(value.path!)}>{plainName(value.path.at(-1) ?? value.text)}</button
-    >
-    <span class="text-xs text-ink-3">{value.path.slice(0, -1).map(plainName).join(' / ')}</span>
-    {#if value.exists === false}<span class="text-xs text-stop"> names nothing</span>{/if}
-  {:else if value.form === 'hex'}
-    {value.text} <span class="text-xs text-ink-3">{bytes(value.size)}</span>
-  {:else}{value.text === '' ? '(empty)' : value.text}{/if}
+  <span class={was ? 'goes' : ''}
+    >{#if value.form === 'reference' && value.path}
+      <button
+        class="link text-left font-mono"
+        title={value.text}
+        onclick={() => onchoose(value.path!)}>{plainName(value.path.at(-1) ?? value.text)}</button
+      >
+      <span class="text-xs text-ink-3">{value.path.slice(0, -1).map(plainName).join(' / ')}</span>
+      {#if value.exists === false}<span class="text-xs text-stop"> names nothing</span>{/if}
+    {:else if value.form === 'hex'}
+      {value.text} <span class="text-xs text-ink-3">{bytes(value.size)}</span>
+    {:else}{value.text === '' ? '(empty)' : value.text}{/if}</span
+  >
 </div>

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { searchParams } from 'sv-router';
+  import { tick } from 'svelte';
   import type { Rules, System } from '$lib/api/client';
   import {
     askWork,
@@ -13,13 +14,16 @@
   import { fetchAhead } from '$lib/model/ahead';
   import { lookedAt, setParameter } from '$lib/model/looked.svelte';
   import type { AskedFor } from '$lib/model/asked';
-  import { plainName, type Path } from '$lib/model/paths';
+  import { takesKeys } from '$lib/model/keys';
+  import { keyOnBench, nextPick } from '$lib/model/bench';
+  import { samePath, type Path } from '$lib/model/paths';
   import { Picks } from '$lib/model/picks.svelte';
   import { ago } from '$lib/model/time';
   import { Tree } from '$lib/model/tree.svelte';
-  import Asked from '$lib/parts/Asked.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
+  import Title from '$lib/parts/Title.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
+  import AskedLine from './AskedLine.svelte';
   import BenchPane from './BenchPane.svelte';
   import KeysDialog from './KeysDialog.svelte';
   import RulesDialog from './RulesDialog.svelte';
@@ -61,7 +65,11 @@
   let keysOpen = $state(false);
   let rulesOpen = $state(false);
   let filtering = $state(false);
+  let drawn = $state(false);
+  let entering = $state(false);
+  let benchSection = $state<HTMLElement>();
   let tray = $state<TrayPane>();
+  let treePane = $state<TreePane>();
 
   function parsed(text: string | undefined): Path | undefined {
     try {
@@ -81,6 +89,13 @@
     );
   });
 
+  // Who goes to the bench goes to what it will show, which may still be on its way.
+  $effect(() => {
+    if (!entering || !shown.data || !samePath(shown.data.path, path ?? [])) return;
+    entering = false;
+    void tick().then(() => nextPick(benchSection, 0));
+  });
+
   // What the next key most likely asks for is fetched ahead, as long as the person stays here.
   $effect(() => {
     if (path === undefined || !tree.top) return;
@@ -93,7 +108,9 @@
   });
 
   function choose(chosen: Path, backup = left): void {
-    searchParams.set('at', JSON.stringify(chosen));
+    // what is chosen for a person who arrives is no step of its own to go back by
+    const replace = path === undefined;
+    searchParams.set('at', JSON.stringify(chosen), { replace });
     if (backup !== left) searchParams.set('left', String(backup));
   }
 
@@ -104,20 +121,25 @@
     await tree.reveal(found);
     // who chose something else in the meantime is not taken away from it
     if (path === from) choose(found);
+    treePane?.focus();
   }
 
   async function keyed(event: KeyboardEvent): Promise<void> {
-    const target = event.target as HTMLElement;
-    if (target.closest('input, textarea, [role=dialog]')) return;
+    if (takesKeys(event.target)) return;
     if ((event.ctrlKey || event.metaKey) && event.key === 'z') picks.undo();
     else if (event.ctrlKey || event.metaKey || event.altKey) return;
     else if (event.key === ']') await go('next');
     else if (event.key === '[') await go('previous');
+    else if (keyOnBench(benchSection, event.key, () => treePane?.focus())) drawn = false;
     else if (event.key === '?') keysOpen = true;
+    else if (event.key.toLowerCase() === 't')
+      document.querySelector<SVGElement>('svg [tabindex="0"]')?.focus();
+    else if (event.key.toLowerCase() === 'v') searchParams.delete('right');
     else if (event.key.toLowerCase() === 'f') filtering = true;
     else if (event.key.toLowerCase() === 'r') rulesOpen = true;
     else if (event.key.toLowerCase() === 'p') await tray?.preview();
-    else if (event.key.toLowerCase() === 'b') await work('backup', path ?? []);
+    else if (event.key.toLowerCase() === 'b')
+      await work('backup', shown.data?.live_path ?? path ?? []);
     else if (event.key.toLowerCase() === 'l') await work('look');
     else return;
     event.preventDefault();
@@ -134,7 +156,8 @@
 </script>
 
 <svelte:window onkeydown={keyed} />
-<div class="grid min-h-0 grid-rows-[92px_minmax(0,1fr)_26px]">
+<Title text="Sort {system.name}" />
+<div class="grid min-h-0 grid-rows-[92px_minmax(0,1fr)_auto]">
   <Strip
     {system}
     {looked}
@@ -143,8 +166,12 @@
     onlook={() => work('look')}
     onrules={() => (rulesOpen = true)}
   />
-  <main class="grid min-h-0 grid-cols-[minmax(230px,24%)_minmax(0,1fr)_minmax(220px,20%)]">
+  <main
+    tabindex="-1"
+    class="grid min-h-0 grid-cols-[minmax(230px,24%)_minmax(0,1fr)_minmax(220px,20%)] max-[999px]:grid-cols-[minmax(200px,30%)_minmax(0,1fr)]"
+  >
     <TreePane
+      bind:this={treePane}
       {tree}
       {picks}
       {path}
@@ -155,25 +182,17 @@
       head={head.data}
       bind:filtering
       onchoose={choose}
+      onenter={() => (entering = true)}
     />
-    <section class="min-h-0 overflow-auto bg-sheet px-5 py-3" aria-label="Bench">
-      {#if asked}
-        <p class="mb-2 border-b border-line pb-2">
-          <Asked
-            number={asked.number}
-            done={asked.kind === 'look'
-              ? 'Live has been looked at.'
-              : asked.at.length
-                ? `The branch ${plainName(asked.at.at(-1)!)} is kept.`
-                : 'The system is kept.'}
-            onagain={() => void work(asked!.kind, asked!.at)}
-            ondone={() => {
-              if (asked?.kind === 'look') searchParams.delete('right');
-              asked = undefined;
-            }}
-          />
-        </p>
-      {/if}
+    <section
+      bind:this={benchSection}
+      class="min-h-0 overflow-auto bg-sheet px-5 py-3"
+      aria-label="Bench"
+    >
+      <button class="act float-right mb-1 min-[1000px]:hidden" onclick={() => (drawn = true)}
+        >tray{picks.things.length ? `, ${picks.things.length} picked` : ''}</button
+      >
+      <AskedLine bind:asked onagain={({ kind, at }) => void work(kind, at)} />
       {#if error ?? head.error ?? shown.error}
         <Trouble error={(error ?? head.error ?? shown.error)!} />
       {/if}
@@ -199,7 +218,17 @@
         </p>
       {/if}
     </section>
-    <TrayPane bind:this={tray} {system} {looked} {picks} {live} {sides} onchoose={choose} />
+    <TrayPane
+      bind:this={tray}
+      {system}
+      {looked}
+      {picks}
+      {live}
+      {sides}
+      {drawn}
+      onchoose={choose}
+      onclose={() => (drawn = false)}
+    />
   </main>
   <KeyHints
     keys={[
@@ -208,7 +237,7 @@
       ['/', 'search'],
       ['F', 'filter'],
       ['P', 'preview'],
-      ['B', 'back up this branch'],
+      ['B', 'keep this branch'],
       ['?', 'all keys'],
     ]}
     note="Looking changes nothing. Live is written only by a run."

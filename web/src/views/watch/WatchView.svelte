@@ -1,15 +1,18 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import { askWork, systems } from '$lib/api/queries';
+  import { askWork, session, systems } from '$lib/api/queries';
+  import { takesKeys } from '$lib/model/keys';
   import Ago from '$lib/parts/Ago.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
   import NoWorker from '$lib/parts/NoWorker.svelte';
+  import Title from '$lib/parts/Title.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { navigate } from '../../routes';
   import Attention from './Attention.svelte';
   import Lane from './Lane.svelte';
 
   const all = createQuery(systems);
+  const person = createQuery(session);
   let chosen = $state(0);
   let error = $state<Error>();
 
@@ -17,7 +20,10 @@
     const list = all.data ?? [];
     const system = list[chosen];
     if (!system || event.ctrlKey || event.metaKey || event.altKey) return;
-    if (event.target instanceof HTMLElement && event.target.closest('button, a, input')) return;
+    if (takesKeys(event.target)) return;
+    // a button or a link that has focus keeps what it does itself
+    const own = event.target instanceof HTMLElement && event.target.closest('button, a');
+    if (own && event.key === 'Enter') return;
     error = undefined;
     try {
       if (event.key === 'ArrowDown') chosen = Math.min(chosen + 1, list.length - 1);
@@ -35,9 +41,14 @@
 </script>
 
 <svelte:window onkeydown={keyed} />
-<div class="grid min-h-0 grid-rows-[minmax(0,1fr)_26px]">
-  <main class="grid min-h-0 grid-cols-[minmax(0,1fr)_300px]">
-    <section class="overflow-auto px-4.5 py-1.5" aria-label="Systems">
+<Title text="Watch" />
+<div class="grid min-h-0 grid-rows-[minmax(0,1fr)_auto]">
+  <main
+    tabindex="-1"
+    class="grid min-h-0 grid-cols-[minmax(0,1fr)_300px] max-[999px]:block max-[999px]:overflow-auto"
+  >
+    <section class="overflow-auto max-[999px]:overflow-visible px-4.5 py-1.5" aria-label="Systems">
+      <h1 class="sr-only">Watch</h1>
       <NoWorker />
       {#if error}<div class="py-2"><Trouble {error} /></div>{/if}
       {#if all.error}
@@ -64,10 +75,13 @@
       {:else if all.data}
         <div class="max-w-xl pt-6">
           <p class="font-semibold">No system is kept yet.</p>
-          <p class="mt-1 text-ink-2">Add one in a terminal, then its lane stands here:</p>
-          <pre
-            class="mt-2 rounded border border-line bg-sunk p-3 font-mono text-sm whitespace-pre-wrap">bin/keepsort system add People --connector directory \
-  --address ldap://HOST:PORT --option base=DN --user DN --password-stdin</pre>
+          <p class="mt-1 text-ink-2">
+            {#if person.data?.role === 'administrator'}
+              <a class="link" href="/setup/new">Add one in Setup</a>, then its lane stands here.
+            {:else}
+              An administrator can add one in Setup; then its lane stands here.
+            {/if}
+          </p>
         </div>
       {/if}
     </section>
