@@ -246,6 +246,40 @@ def show(backup: str, path: str, depth: int, as_json: bool) -> None:
 
 @app.command()
 @_backup
+@click.argument("paths", nargs=-1, metavar="[PATH]...")
+@click.option(
+    "--format", "form", type=click.Choice(["archive", "json", "csv"]), default="archive",
+    show_default=True, help="The format of the file.",
+)  # fmt: skip
+@click.option("--output", required=True, help="The file to write, or - for standard output.")
+@_as_json
+def export(backup: str, paths: tuple[str, ...], form: str, output: str, as_json: bool) -> None:
+    """Write a backup, or branches of it, into a file; secrets are left out, and each is named."""
+    from keepsort.cli.writing import written_to
+    from keepsort.server.exporting import export as write
+    from keepsort.server.picking import find_path
+    from keepsort.server.snapshots.services import find_record, open_snapshot
+
+    record = find_record(backup)
+    tree = open_snapshot(record)
+    branches = [find_path([tree], path.removesuffix("/**") or "/") for path in paths]
+    with written_to(output) as out:
+        found = write(record, branches, form, out)
+        size = out.tell() if out.seekable() else None
+    result = {
+        "file": output,
+        "bytes": size,
+        "objects": found.objects,
+        "left_out": found.left_out,
+    }
+    told = f"{found.objects} objects in {output}"
+    told += f"; {found.secrets} secrets are left out" if found.secrets else ""
+    if output != "-":
+        Output(as_json).one(result, told)
+
+
+@app.command()
+@_backup
 @click.option("--with", "against", default="live", help="live, or another backup.")
 @click.option("--branch", default="/", help="Only this branch.")
 @_as_json

@@ -4,7 +4,7 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularJSONAPIView
 
 from keepsort.server.accounts.api import Session
-from keepsort.server.api import health, history, setup, sorting, views
+from keepsort.server.api import files, health, history, setup, sorting, views
 from keepsort.server.events.stream import events
 from keepsort.server.requests import no_such_address
 from keepsort.server.web.views import page
@@ -19,6 +19,8 @@ urlpatterns = [
     path("api/systems/<int:number>/backups", views.SystemRecords.as_view()),
     path("api/systems/<int:number>/rules", views.SystemRules.as_view()),
     path("api/records/<int:number>", views.OneRecord.as_view()),
+    path("api/records/<int:number>/export", files.Export.as_view()),
+    path("api/records/<int:number>/export/ahead", files.ExportAhead.as_view()),
     path("api/compare", sorting.CompareHead.as_view()),
     path("api/compare/outline", sorting.CompareOutline.as_view()),
     path("api/compare/level", sorting.CompareLevel.as_view()),

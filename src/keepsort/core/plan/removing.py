@@ -58,7 +58,7 @@ class Remover:
                 continue
             self._writer.delete(path)
         for path, name, target in named:
-            text = f"{name} still names {self._schema.notation.write(target)}, which is removed."
+            text = f"{name} still names {self._schema.notation.write(target)}, which is taken away."
             self._findings.add("confirm", "still-named", path, text, name)
 
     def _pending(self) -> list[Node]:

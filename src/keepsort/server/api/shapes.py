@@ -49,6 +49,17 @@ class RecordShape(Shape):
     problems = serializers.ListField(child=serializers.CharField())
 
 
+class ExportShape(Shape):
+    """What an export would hold; `left_out` lists the first of what it would not."""
+
+    name = serializers.CharField()
+    bytes = serializers.IntegerField()
+    objects = serializers.IntegerField()
+    secrets = serializers.IntegerField()
+    left_out = serializers.ListField(child=serializers.CharField())
+    left_out_count = serializers.IntegerField()
+
+
 class WorkShape(Shape):
     """A backup or a look on its way."""
 

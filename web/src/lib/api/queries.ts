@@ -1,4 +1,5 @@
 import { QueryClient } from '@tanstack/svelte-query';
+import type { Path } from '$lib/model/paths';
 import type { PickedThing } from '$lib/model/picks.svelte';
 import {
   client,
@@ -311,4 +312,23 @@ export async function saveSettings(body: AskSettings, number?: number): Promise<
 export async function removeSystem(number: number): Promise<void> {
   await got(client.DELETE('/api/settings/{number}', { params: { path: { number } } }));
   await queryClient.invalidateQueries();
+}
+
+export type ExportForm = 'archive' | 'json' | 'csv';
+
+/** What an export would hold; made anew each time, since it is as large as the file. */
+export const exportAhead = (backup: number, path: Path, form: ExportForm) => ({
+  queryKey: ['export', backup, path, form],
+  queryFn: () =>
+    got(
+      client.GET('/api/records/{number}/export/ahead', {
+        params: { path: { number: backup }, query: { form, path: JSON.stringify(path) } },
+      }),
+    ),
+  retry: false,
+});
+
+export function exportAddress(backup: number, path: Path, form: ExportForm): string {
+  const asked = new URLSearchParams({ form, path: JSON.stringify(path) });
+  return `/api/records/${backup}/export?${asked}`;
 }

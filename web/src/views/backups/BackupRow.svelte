@@ -4,11 +4,13 @@
   import { bytes } from '$lib/model/time';
   import { plainName } from '$lib/model/paths';
   import Ago from '$lib/parts/Ago.svelte';
+  import ExportDialog from '../sort/ExportDialog.svelte';
   import Tally from '$lib/parts/Tally.svelte';
 
   let { backup, pair = $bindable() }: { backup: Backup; pair: number[] } = $props();
 
   let editing = $state(false);
+  let exporting = $state(false);
   // svelte-ignore state_referenced_locally
   let note = $state(backup.note);
 
@@ -88,6 +90,7 @@
   </td>
   <td class="flex gap-3 py-1.5 whitespace-nowrap">
     <a class="link" href="/sort/{backup.system}?left={backup.id}">sort</a>
+    <button class="link" onclick={() => (exporting = true)}>save to a file…</button>
     <button
       class="link {backup.pinned ? 'font-semibold' : ''}"
       aria-pressed={backup.pinned}
@@ -95,5 +98,8 @@
     >
       {backup.pinned ? 'pinned' : 'pin'}
     </button>
+    {#if exporting}
+      <ExportDialog bind:open={exporting} backup={backup.id} path={backup.at} />
+    {/if}
   </td>
 </tr>

@@ -11,6 +11,7 @@
   import BeneathNote from './BeneathNote.svelte';
   import BenchNotes from './BenchNotes.svelte';
   import ElsewhereDialog from './ElsewhereDialog.svelte';
+  import ExportDialog from './ExportDialog.svelte';
   import FoldedRows from './FoldedRows.svelte';
   import HistoryDots from './HistoryDots.svelte';
   import PlaceRow from './PlaceRow.svelte';
@@ -31,6 +32,7 @@
     $props();
 
   let elsewhere = $state(false);
+  let exporting = $state(false);
   // who goes quickly from one difference to the next does not ask for the past of each
   const PASSING = 150;
   let stayed = $state(false);
@@ -88,16 +90,21 @@
     {plainName(bench.name)}
     <span class="text-sm font-medium text-ink-2">{bench.kind_label} · {means}</span>
   </h2>
-  {#if bench.left_exists}
-    <button class="link ml-auto text-sm font-normal" onclick={() => (elsewhere = true)}
-      >put elsewhere…</button
+  <span class="ml-auto flex gap-2.5">
+    {#if bench.left_exists}
+      <button class="link text-sm font-normal" onclick={() => (elsewhere = true)}
+        >put elsewhere…</button
+      >
+      <button class="link text-sm font-normal" onclick={() => (exporting = true)}
+        >save to a file…</button
+      >
+    {/if}
+    <button
+      class="link text-sm font-normal"
+      title="Keep this branch (B)"
+      onclick={() => onbackup('backup', bench.live_path ?? bench.path)}>keep this branch</button
     >
-  {/if}
-  <button
-    class="link {bench.left_exists ? '' : 'ml-auto'} text-sm font-normal"
-    title="Back up this branch (B)"
-    onclick={() => onbackup('backup', bench.live_path ?? bench.path)}>keep this branch</button
-  >
+  </span>
 </div>
 <div class="mb-2 font-mono text-xs break-all text-ink-3">{bench.written}</div>
 
@@ -183,4 +190,5 @@
     {onchoose}
   />
 {/if}
+{#if exporting}<ExportDialog bind:open={exporting} backup={looked.left} path={bench.path} />{/if}
 {#if elsewhere}<ElsewhereDialog bind:open={elsewhere} {bench} backup={looked.left} />{/if}

@@ -47,7 +47,7 @@
   }
 
   function told(thing: PickedThing): string {
-    if (thing.scope === 'remove') return 'will be removed from live';
+    if (thing.scope === 'remove') return 'will be taken away from live';
     if (thing.scope === 'branch')
       return `all that is missing, moved or changed in it${but(thing.without)}`;
     if (thing.scope === 'object') return 'the whole object';
