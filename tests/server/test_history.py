@@ -10,6 +10,8 @@ from hypothesis.extra.django import TestCase
 
 from keepsort.core.model import ConfigObject, Path
 from keepsort.core.model.notation import write_slash
+from keepsort.core.snapshot import ChunkMissing
+from keepsort.server.history import live
 from keepsort.server.history.feeding import catch_up, is_behind
 from keepsort.server.history.models import Indexed, Version
 from keepsort.server.history.reading import history, since
@@ -243,3 +245,22 @@ def test_values_that_only_live_has_are_found(db: None) -> None:
     hit = search("surge poo").hits[0]
     assert (hit.record, hit.told_by, hit.where) == (kept, look, "title: feeds the surge pool")
     assert not search("surge feeds").hits
+
+
+def test_the_trouble_of_one_system_stays_its_own(db: None, monkeypatch: pytest.MonkeyPatch) -> None:
+    for name in ("Plant", "Gateway"):
+        system = a_system(name)
+        keep(system, grown((("pump",), thing("pump"))), days_ago=2)
+        keep(system, grown(), kind=Record.Kind.LOOK)
+        catch_up(system)
+    whole = live.Live.of
+
+    def broken(system: System) -> live.Live | None:
+        if system.name == "Gateway":
+            raise ChunkMissing("a chunk")
+        return whole(system)
+
+    monkeypatch.setattr(live.Live, "of", broken)
+    found = search("pump")
+    assert {(h.system_name, h.now) for h in found.hits} == {("Plant", False), ("Gateway", True)}
+    assert found.unsure == ["Gateway"]

@@ -4,7 +4,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keepsort.core.compare import Comparison, Rules, compare
-from keepsort.core.model import Path
+from keepsort.core.model import ConfigObject, Path
 from keepsort.core.snapshot import MemoryStore
 from keepsort.server.sorting.comparing import Terms, compare_trees
 from keepsort.server.sorting.levels import Row, level, neighbours, outline
@@ -117,3 +117,25 @@ def test_going_from_difference_to_difference_meets_all(left: Tree, right: Tree) 
         assert neighbours(found, start, forward, 1000) == expected
         for number, path in enumerate(expected):
             assert neighbours(found, path, forward, 3) == expected[number + 1 :][:3]
+
+
+def test_a_branch_that_went_elsewhere_with_all_in_it() -> None:
+    def group(name: str, identity: str) -> ConfigObject:
+        return ConfigObject(name=name, kind="group", identity=identity)
+
+    store, top = MemoryStore(), ConfigObject(name="", kind="group", identity="top")
+    kept = {
+        (): top, ("divers",): group("divers", "d"), ("divers", "night"): group("night", "n"),
+        ("divers", "night", "leads"): group("leads", "l"),
+    }  # fmt: skip
+    now = {
+        (): top, ("night",): group("night", "n"), ("night", "leads"): group("leads", "l"),
+        ("divers",): group("divers", "d"),
+    }  # fmt: skip
+    branch = snapshot(kept, store).branch(("divers", "night"))
+    assert branch is not None
+    found = compare_trees(branch, snapshot(now, store), Terms(rules=Rules()), {})
+    assert [(d.path, d.state, d.live_path) for d in found.differences] == [
+        (("divers", "night"), "moved", ("night",))
+    ]
+    assert found.same == 1

@@ -31,6 +31,8 @@ LEAST: dict[tuple[str, str], Role | None] = {
     ("get", "systems/N/places"): _LOOK,
     ("get", "records/N"): _LOOK,
     ("patch", "records/N"): _OPERATE,
+    ("get", "records/N/export"): _LOOK,
+    ("get", "records/N/export/ahead"): _LOOK,
     ("get", "compare"): _LOOK,
     ("get", "compare/outline"): _LOOK,
     ("get", "compare/level"): _LOOK,

@@ -518,7 +518,7 @@ def attention(as_json: bool) -> None:
 @app.command()
 @click.argument("text")
 @click.option("--system", help="Only in this system.")
-@click.option("--gone", is_flag=True, help="Only objects that the newest backup does not have.")
+@click.option("--gone", is_flag=True, help="Only objects that are not there any more.")
 @_as_json
 def search(text: str, system: str | None, gone: bool, as_json: bool) -> None:
     """Find objects in all backups, by part of a name, a path, or words of their values."""

@@ -153,15 +153,16 @@ class Taker:
         self.arrived.append(key)
 
     def _tell_suggestion(self, path: Path) -> None:
-        """Say that a missing object may be an extra one, where nobody has said that it is."""
+        """Ask about a missing object that may be an extra one, where nobody has said that it is."""
         guess = self.comparison.suggestion(path)
         if guess is not None:
             text = (
                 f"Live has {self._schema.notation.write(guess.live_path)}, which is "
                 f"{int(guess.similarity * 100)} % alike and in no backup. Nobody has said that it "
-                "is the same, so this comes anew, and that stays."
+                "is the same, so this comes anew, and that stays. Confirm it, or accept the move "
+                "first."
             )
-            self.findings.add("note", "suggested-move", path, text)
+            self.findings.add("confirm", "suggested-move", path, text)
 
     def _rests_on_a_guess(self, difference: Difference, live: Path, similarity: float) -> None:
         place = self._schema.notation.write(live)

@@ -77,7 +77,12 @@ class Search(View):
             gone={"present": False, "gone": True}.get(only or ""),
         )
         return Response(
-            {"hits": [_hit(h) for h in found.hits], "more": found.more, "behind": behind}
+            {
+                "hits": [_hit(h) for h in found.hits],
+                "more": found.more,
+                "behind": behind,
+                "unsure": found.unsure,
+            }
         )
 
 

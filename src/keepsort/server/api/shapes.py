@@ -378,11 +378,16 @@ class HitShape(Shape):
 
 
 class FoundShape(Shape):
-    """What a search found; `behind` names systems with backups that are not searched yet."""
+    """What a search found.
+
+    behind: systems with backups that are not searched yet. unsure: systems whose newest look cannot
+    be searched.
+    """
 
     hits = HitShape(many=True)
     more = serializers.BooleanField()
     behind = serializers.ListField(child=serializers.CharField())
+    unsure = serializers.ListField(child=serializers.CharField())
 
 
 class ShownRowShape(Shape):

@@ -16,6 +16,8 @@ from keepsort.core.snapshot import Snapshot
 from keepsort.server.history.live import Live
 from keepsort.server.history.models import Indexed, Version
 from keepsort.server.history.words import query, words_of
+from keepsort.server.logs import log
+from keepsort.server.pooling import DATABASE_AWAY
 from keepsort.server.problems import Problem
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot
@@ -55,10 +57,14 @@ class Hit:
 
 @dataclass
 class Found:
-    """What a search found; `more` where it found more than it shows."""
+    """What a search found; `more` where it found more than it shows.
+
+    unsure: systems of which it is not known what the newest look shows; their backups are searched.
+    """
 
     hits: list[Hit] = field(default_factory=list)
     more: bool = False
+    unsure: list[str] = field(default_factory=list)
 
 
 def search(text: str, *, system: System | None = None, gone: bool | None = None) -> Found:
@@ -84,7 +90,7 @@ def search(text: str, *, system: System | None = None, gone: bool | None = None)
     if gone is False and len(found) >= _CANDIDATES:
         found += _candidates(versions.filter(last=None), text)
     asked = [system] if system is not None else list(System.objects.all())
-    lives = {s.pk: live for s in asked if (live := Live.of(s)) is not None}
+    lives, unsure = _lives(asked)
     new: list[tuple[Live, Difference]] = []
     for live in lives.values():
         matching = live.matching(partial(_is_named, text.casefold()), words_of(text), kind)
@@ -94,7 +100,26 @@ def search(text: str, *, system: System | None = None, gone: bool | None = None)
                 new.append((live, difference))
             else:
                 found.append(seen_before)
-    return _hits(list({v.pk: v for v in found}.values()), new, lives, text, gone)
+    result = _hits(list({v.pk: v for v in found}.values()), new, lives, text, gone)
+    result.unsure = unsure
+    return result
+
+
+def _lives(systems: list[System]) -> tuple[dict[int, Live], list[str]]:
+    """Return what the newest looks add, and the names of systems of which that cannot be told."""
+    lives, unsure = {}, []
+    for system in systems:
+        try:
+            live = Live.of(system)
+        except DATABASE_AWAY:
+            raise
+        except Exception as error:
+            log.error("the newest look cannot be searched", system=system.pk, error=error)
+            unsure.append(system.name)
+            continue
+        if live is not None:
+            lives[system.pk] = live
+    return lives, unsure
 
 
 def _version_of(live: Live, difference: Difference) -> Version | None:

@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 import msgspec
 
 from keepsort.core.compare import LIKENESS, Accepted, Comparison, Rules, compare
-from keepsort.core.model import is_beneath
+from keepsort.core.model import Path, is_beneath
 from keepsort.core.plan import Pick, Sourced, gather
 from keepsort.core.snapshot import Draft, Snapshot
 from keepsort.server import collecting
@@ -166,7 +166,15 @@ def _graft(branch: Snapshot, whole: Snapshot, moved_out: set[str]) -> Snapshot:
     if moved_out:
         keys = whole.schema.names.keys
         inside = keys(branch.at)
+        gone: Path | None = None
         for node in whole.walk():
-            if node.entry.identity in moved_out and keys(node.path)[: len(inside)] != inside:
+            place = keys(node.path)
+            if gone is not None and is_beneath(place, gone):
+                continue  # it went with what holds it
+            # what holds the branch stays, whatever it was before
+            if node.entry.identity in moved_out and not (
+                is_beneath(place, inside) or is_beneath(inside, place)
+            ):
                 draft.remove(node.path)
+                gone = place
     return draft.finish()

@@ -821,11 +821,17 @@ export interface components {
          * @enum {string}
          */
         FormEnum: "text" | "data" | "hex" | "secret" | "reference";
-        /** @description What a search found; `behind` names systems with backups that are not searched yet. */
+        /**
+         * @description What a search found.
+         *
+         *     behind: systems with backups that are not searched yet. unsure: systems whose newest look cannot
+         *     be searched.
+         */
         FoundShape: {
             hits: components["schemas"]["HitShape"][];
             more: boolean;
             behind: string[];
+            unsure: string[];
         };
         /** @description worker: whether any worker process was heard of lately. */
         HealthShape: {

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Attribute, Shown, Step } from '$lib/api/client';
   import { plainName } from '$lib/model/paths';
+  import { referenceOf } from '$lib/model/steps';
 
   interface Props {
     step: Step;
@@ -12,12 +13,13 @@
 
   const changed = $derived(step.attributes.filter((a) => a.state !== 'same'));
   /** A reference by its name alone, unless the other side has that name too: then by its place. */
-  const text = (value: Shown, others: Shown[] = []): string => {
-    if (value.form !== 'reference' || !value.path?.length) return value.text;
-    const name = plainName(value.path.at(-1)!);
-    const alike = others.some((o) => o.path?.length && plainName(o.path.at(-1)!) === name);
-    return alike ? value.path.map(plainName).join(' / ') : name;
-  };
+  const text = (value: Shown, others: Shown[] = []): string =>
+    value.form === 'reference' && value.path?.length
+      ? referenceOf(
+          value.path,
+          others.map((o) => o.path),
+        )
+      : value.text;
   const lines = (pieces: string[][]): string => pieces.map((p) => p.join('')).join('\n') || '—';
   const note = (a: Attribute): string =>
     a.secret

@@ -1,7 +1,8 @@
 <script lang="ts">
   import type { Snippet } from 'svelte';
   import type { Step } from '$lib/api/client';
-  import { placeOf, plainName } from '$lib/model/paths';
+  import { plainName } from '$lib/model/paths';
+  import { whereOf } from '$lib/model/steps';
 
   interface Props {
     step: Step;
@@ -12,15 +13,7 @@
   let { step, chosen, onchoose, end }: Props = $props();
 
   const HUES = { create: 'missing', update: 'changed', move: 'moved', delete: 'extra' };
-  const where = $derived.by(() => {
-    if (!step.to) return placeOf(step.path);
-    const [from, to] = [placeOf(step.path), placeOf(step.to)];
-    if (from !== to) return `${from} → ${to}`;
-    const [before, after] = [step.path.at(-1) ?? '', step.to.at(-1) ?? ''];
-    const [plain, called] = [plainName(before), plainName(after)];
-    // what differs must be seen: where the plain names agree, the whole ones do not
-    return plain === called ? `${before} → ${after}` : `${plain} → ${called}`;
-  });
+  const where = $derived(whereOf(step));
   const why = $derived(
     [step.reason, step.needs.length ? `needs step ${step.needs.join(', ')}` : '']
       .filter(Boolean)

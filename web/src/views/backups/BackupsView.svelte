@@ -2,6 +2,8 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { askWork, backups, systems } from '$lib/api/queries';
   import { total } from '$lib/model/differences';
+  import Asked from '$lib/parts/Asked.svelte';
+  import type { AskedFor } from '$lib/model/asked';
   import KeyHints from '$lib/parts/KeyHints.svelte';
   import Timeline from '$lib/parts/Timeline.svelte';
   import Title from '$lib/parts/Title.svelte';
@@ -17,14 +19,15 @@
   let width = $state(1000);
   let note = $state('');
   let error = $state<Error>();
+  let asked = $state<AskedFor>();
   let pair = $state<number[]>([]);
   const sorted = $derived([...pair].sort((a, b) => a - b));
 
-  async function keep(event: SubmitEvent): Promise<void> {
-    event.preventDefault();
+  async function keep(event?: SubmitEvent): Promise<void> {
+    event?.preventDefault();
     error = undefined;
     try {
-      await askWork(number, 'backup', [], note);
+      asked = { number: await askWork(number, 'backup', [], note), kind: 'backup', at: [] };
       note = '';
     } catch (problem) {
       error = problem as Error;
@@ -38,7 +41,7 @@
     {#if system}
       <div class="flex items-center gap-4">
         <h1 class="text-xl font-semibold tracking-tight">Backups of {system.name}</h1>
-        <Working {system} />
+        {#if !asked}<Working {system} />{/if}
         <form onsubmit={keep} class="ml-auto flex gap-2">
           <input
             bind:value={note}
@@ -50,6 +53,21 @@
           <button class="act main">Back up now</button>
         </form>
       </div>
+      {#if asked}
+        <p class="mt-1">
+          <Asked
+            number={asked.number}
+            done="The system is kept."
+            onagain={() => void keep()}
+            onshow={(record) =>
+              navigate('/sort/:system', {
+                params: { system: String(number) },
+                search: { left: record },
+              })}
+            ondone={() => (asked = undefined)}
+          />
+        </p>
+      {/if}
       {#if error ?? list.error}<Trouble error={(error ?? list.error)!} />{/if}
       {#if system.failed}
         <p class="mt-2 border-l-3 border-stop pl-2.5">

@@ -145,6 +145,11 @@
       <div class="flex items-center gap-4 border-t border-line px-3 py-1.5 text-xs text-ink-2">
         <span><kbd>↑ ↓</kbd> choose</span><span><kbd>Enter</kbd> open in Sort</span>
         {#if found.data?.more}<span>There are more; write more of it.</span>{/if}
+        {#if found.data?.unsure.length}
+          <span class="ml-auto text-confirm"
+            >What the newest look at {found.data.unsure.join(', ')} shows is not known.</span
+          >
+        {/if}
         {#if found.data?.behind.length}
           <span class="ml-auto text-confirm"
             >The newest backups of {found.data.behind.join(', ')} are still being taken in.</span

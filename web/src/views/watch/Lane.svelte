@@ -1,20 +1,26 @@
 <script lang="ts">
   import type { System } from '$lib/api/client';
-  import { askWork } from '$lib/api/queries';
   import { count, total } from '$lib/model/differences';
+  import type { AskedFor } from '$lib/model/asked';
   import { plainName } from '$lib/model/paths';
+  import Asked from '$lib/parts/Asked.svelte';
   import Ago from '$lib/parts/Ago.svelte';
   import Mark from '$lib/parts/Mark.svelte';
   import Tally from '$lib/parts/Tally.svelte';
   import Timeline from '$lib/parts/Timeline.svelte';
   import Working from '$lib/parts/Working.svelte';
+  import { navigate } from '../../routes';
 
   interface Props {
     system: System;
     chosen: boolean;
+    /** What was asked for from here. */
+    asked: AskedFor | undefined;
     onchoose: () => void;
+    onwork: (kind: 'backup' | 'look') => void;
+    onseen: () => void;
   }
-  let { system, chosen, onchoose }: Props = $props();
+  let { system, chosen, asked, onchoose, onwork, onseen }: Props = $props();
 
   let width = $state(560);
   const whole = $derived(system.backups.filter((b) => !b.at.length));
@@ -52,11 +58,24 @@
     {/if}
     <div class="flex items-center gap-3 text-sm text-ink-2">
       {#if system.look}<span>looked at <Ago at={system.look.taken_at} /></span>{/if}
-      <Working {system} />
+      {#if !asked}<Working {system} />{/if}
     </div>
+    {#if asked}
+      <Asked
+        number={asked.number}
+        done={asked.kind === 'look' ? 'Live has been looked at.' : 'The system is kept.'}
+        onagain={() => onwork(asked.kind)}
+        onshow={(record) =>
+          navigate('/sort/:system', {
+            params: { system: String(system.id) },
+            search: asked.kind === 'look' ? {} : { left: record },
+          })}
+        ondone={onseen}
+      />
+    {/if}
     <div class="flex gap-3 text-sm">
-      <button class="link" onclick={() => askWork(system.id, 'look')}>look again</button>
-      <button class="link" onclick={() => askWork(system.id, 'backup')}>back up</button>
+      <button class="link" onclick={() => onwork('look')}>look again</button>
+      <button class="link" onclick={() => onwork('backup')}>back up</button>
       <a class="link" href="/sort/{system.id}">sort</a>
     </div>
   </div>

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { askWork, session, systems } from '$lib/api/queries';
+  import type { AskedFor } from '$lib/model/asked';
   import { takesKeys } from '$lib/model/keys';
   import Ago from '$lib/parts/Ago.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
@@ -15,6 +16,16 @@
   const person = createQuery(session);
   let chosen = $state(0);
   let error = $state<Error>();
+  let asked = $state<Record<number, AskedFor>>({});
+
+  async function work(system: number, kind: 'backup' | 'look'): Promise<void> {
+    error = undefined;
+    try {
+      asked[system] = { number: await askWork(system, kind), kind, at: [] };
+    } catch (problem) {
+      error = problem as Error;
+    }
+  }
 
   async function keyed(event: KeyboardEvent): Promise<void> {
     const list = all.data ?? [];
@@ -30,8 +41,8 @@
       else if (event.key === 'ArrowUp') chosen = Math.max(chosen - 1, 0);
       else if (event.key === 'Enter')
         await navigate('/sort/:system', { params: { system: String(system.id) } });
-      else if (event.key.toLowerCase() === 'b') await askWork(system.id, 'backup');
-      else if (event.key.toLowerCase() === 'l') await askWork(system.id, 'look');
+      else if (event.key.toLowerCase() === 'b') await work(system.id, 'backup');
+      else if (event.key.toLowerCase() === 'l') await work(system.id, 'look');
       else return;
       event.preventDefault();
     } catch (problem) {
@@ -70,7 +81,14 @@
           <span>live, against the newest backup</span>
         </div>
         {#each all.data as system, number (system.id)}
-          <Lane {system} chosen={number === chosen} onchoose={() => (chosen = number)} />
+          <Lane
+            {system}
+            chosen={number === chosen}
+            asked={asked[system.id]}
+            onchoose={() => (chosen = number)}
+            onwork={(kind) => void work(system.id, kind)}
+            onseen={() => delete asked[system.id]}
+          />
         {/each}
       {:else if all.data}
         <div class="max-w-xl pt-6">
