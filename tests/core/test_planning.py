@@ -300,6 +300,11 @@ def test_a_move_that_was_accepted_must_be_confirmed() -> None:
     one, two = snapshot(left, store), snapshot(right, store)
     alone = plan_restore(compare(one, two, likeness=0.5), [Pick(("north", "pump"))])
     assert brief(alone) == [("create", ("north", "pump"))], "a guess takes nothing away"
+    everything = plan_restore(compare(one, two, likeness=0.5), [Pick((), "branch")])
+    for unanswered in (alone, everything):
+        (asked,) = [f for f in unanswered.findings if f.code == "suggested-move"]
+        assert asked.level == "confirm"
+        assert "pump-2" in asked.text
     accepted = frozenset([(("north", "pump"), ("pump-2",))])
     comparison = compare(one, two, likeness=0.5, accepted=accepted)
     for pick in (
