@@ -1,7 +1,11 @@
 """Filters, rules, suggested moves and search, in a real browser on the demo."""
 
+import re
+
 import pytest
 from playwright.sync_api import Page, expect
+
+from demo.started import Demo
 
 
 @pytest.fixture
@@ -153,3 +157,24 @@ def test_one_tray_holds_picks_from_several_backups(sort: Page) -> None:
     sort.go_back()
     tray.get_by_role("button", name="empty").click()
     expect(tray.get_by_role("listitem")).to_have_count(0)
+
+
+def test_extras_of_a_branch_are_a_choice_of_their_own(sort: Page) -> None:
+    tree = sort.get_by_role("tree")
+    tray = sort.get_by_role("complementary", name="Tray")
+    tree.get_by_text("service", exact=True).click()
+    expect(sort.get_by_text("2 objects are extra and stay")).to_be_visible()
+    pick = sort.get_by_role("checkbox", name="Put back the 2 objects in service")
+    expect(pick).to_have_attribute("title", re.compile("2 extra stay as they are"))
+    pick.click()
+    expect(tray.get_by_role("button", name="Preview 2 steps")).to_be_visible()
+    sort.get_by_role("button", name="pick them to be taken away").click()
+    expect(tray.get_by_text("will be taken away from live")).to_have_count(2)
+    expect(tray.get_by_role("button", name="Preview 4 steps")).to_be_visible()
+    tray.get_by_role("button", name="empty").click()
+
+
+def test_an_address_that_is_none(page: Page, demo: Demo) -> None:
+    page.goto(f"{demo.url}/tape-drives")
+    expect(page.get_by_role("heading", name="Nothing is here")).to_be_visible()
+    expect(page.get_by_text("/tape-drives is no place of Keep Sort.")).to_be_visible()

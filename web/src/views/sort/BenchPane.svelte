@@ -73,24 +73,19 @@
   );
 </script>
 
-<div class="font-mono text-sm text-ink-2">
-  {placeOf(bench.path) || '—'}
-  {#if moved && bench.live_path && !samePath(bench.live_path, bench.path)}
-    <span class="text-moved"
-      >→ {other}
-      {placeOf(bench.live_path) === placeOf(bench.path)
-        ? `named ${plainName(bench.live_path.at(-1)!)}`
-        : `in ${placeOf(bench.live_path)}`}</span
-    >
-  {/if}
-</div>
-<div class="mt-0.5 mb-1 flex flex-wrap items-center gap-2.5">
-  <h2 class="flex flex-wrap items-center gap-2.5 text-xl font-semibold tracking-tight">
-    <Mark state={bench.state} size={16} />
-    {plainName(bench.name)}
-    <span class="text-sm font-medium text-ink-2">{bench.kind_label} · {means}</span>
-  </h2>
-  <span class="ml-auto flex gap-2.5">
+<div class="flex flex-wrap items-baseline gap-x-4">
+  <div class="font-mono text-sm text-ink-2">
+    {placeOf(bench.path) || '—'}
+    {#if moved && bench.live_path && !samePath(bench.live_path, bench.path)}
+      <span class="text-moved"
+        >→ {other}
+        {placeOf(bench.live_path) === placeOf(bench.path)
+          ? `named ${plainName(bench.live_path.at(-1)!)}`
+          : `in ${placeOf(bench.live_path)}`}</span
+      >
+    {/if}
+  </div>
+  <span class="ml-auto flex gap-2.5 whitespace-nowrap">
     {#if bench.left_exists}
       <button class="link text-sm font-normal" onclick={() => (elsewhere = true)}
         >put elsewhere…</button
@@ -106,6 +101,11 @@
     >
   </span>
 </div>
+<h2 class="mt-0.5 mb-1 flex flex-wrap items-center gap-2.5 text-xl font-semibold tracking-tight">
+  <Mark state={bench.state} size={16} />
+  {plainName(bench.name)}
+  <span class="text-sm font-medium text-ink-2">{bench.kind_label} · {means}</span>
+</h2>
 <div class="mb-2 font-mono text-xs break-all text-ink-3">{bench.written}</div>
 
 <HistoryDots
