@@ -33,14 +33,6 @@ class Keys:
     def write(self, text: str) -> None:
         self.page.keyboard.type(text)
 
-    def tab_to(self, role: str, name: str) -> None:
-        wanted = self.page.get_by_role(role, name=name)  # type: ignore[arg-type]
-        for _ in range(6):
-            if wanted.evaluate("(e) => e === document.activeElement"):
-                return
-            self.page.keyboard.press("Tab")
-        raise AssertionError(f"{name} is not reached with five Tabs")
-
     def search(self, text: str, found: str) -> None:
         self.press("/")
         self.write(text)

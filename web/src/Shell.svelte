@@ -3,6 +3,7 @@
   import { Router } from 'sv-router';
   import { listen } from '$lib/api/events';
   import { session, systems } from '$lib/api/queries';
+  import { contentOfView } from '$lib/model/focus';
   import { takesKeys } from '$lib/model/keys';
   import Trouble from '$lib/parts/Trouble.svelte';
   import TopBar from '$lib/parts/TopBar.svelte';
@@ -38,8 +39,7 @@
 {:else if person.data}
   <button
     class="act fixed top-1 left-1 z-30 not-focus:sr-only"
-    onclick={() => document.querySelector<HTMLElement>('[role=tree], main')?.focus()}
-    >Skip to what is shown</button
+    onclick={() => contentOfView()?.focus()}>Skip to what is shown</button
   >
   <div class="grid h-full grid-rows-[auto_minmax(0,1fr)]">
     <TopBar person={person.data} onsearch={() => (searching = true)} />

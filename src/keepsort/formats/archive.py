@@ -6,7 +6,7 @@ The format is described in ``docs/archive-format.md``.
 import hashlib
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from typing import IO, Any, TypeVar
+from typing import IO, TypeVar
 from zipfile import ZIP_DEFLATED, BadZipFile, ZipFile, ZipInfo
 
 import msgspec
@@ -63,15 +63,6 @@ class BadArchive(ValueError):
     """A file is no archive that can be trusted; the text says where and why."""
 
 
-class _Line(msgspec.Struct, omit_defaults=True):
-    path: Path
-    kind: str
-    id: str | None = None
-    attributes: dict[str, Any] = {}
-    facts: dict[str, Any] = {}
-    unreadable: str | None = None
-
-
 def write(out: IO[bytes], tree: Snapshot, manifest: Manifest, left_out: LeftOut) -> Manifest:
     """Write branches of a tree as an archive, a line at a time; return its manifest, filled in.
 
@@ -85,7 +76,7 @@ def write(out: IO[bytes], tree: Snapshot, manifest: Manifest, left_out: LeftOut)
         nonlocal count
         for line in lines(tree, manifest.branches, left_out):
             count += 1
-            yield encode(_line(line)) + b"\n"
+            yield encode(line) + b"\n"
 
     with ZipFile(out, "w", ZIP_DEFLATED, compresslevel=6) as archive:
         sums[README] = _put(archive, README, [_TEXT.encode()])
@@ -96,10 +87,6 @@ def write(out: IO[bytes], tree: Snapshot, manifest: Manifest, left_out: LeftOut)
         listed = "".join(f"{digest}  {name}\n" for name, digest in sums.items())
         _put(archive, SUMS, [listed.encode()])
     return full
-
-
-def _line(line: Line) -> _Line:
-    return _Line(line.path, line.kind, line.identity, line.attributes, line.facts, line.unreadable)
 
 
 def _pretty(value: object) -> bytes:
@@ -130,7 +117,7 @@ class Archive:
 
         Raises `BadArchive` at the first line that is no object.
         """
-        decode = msgspec.json.Decoder(_Line).decode
+        decode = msgspec.json.Decoder(Line).decode
         with self._zip.open(OBJECTS) as member:
             for number, raw in enumerate(_lines_of(member), 1):
                 try:

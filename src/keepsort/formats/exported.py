@@ -3,6 +3,8 @@
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
+import msgspec
+
 from keepsort.core.model import Attributes, Path, Value
 from keepsort.core.model.masks import MARK
 from keepsort.core.snapshot import Node, Snapshot
@@ -22,16 +24,15 @@ class LeftOut:
     formats: list[str] = field(default_factory=list)
 
 
-@dataclass(frozen=True)
-class Line:
-    """One object that goes out; its attributes and facts as JSON has them."""
+class Line(msgspec.Struct, omit_defaults=True):
+    """One object as it goes out; its attributes and facts as JSON has them."""
 
     path: Path
     kind: str
-    identity: str | None
-    attributes: Attributes
-    facts: Attributes
-    unreadable: str | None
+    id: str | None = None
+    attributes: Attributes = {}
+    facts: Attributes = {}
+    unreadable: str | None = None
 
 
 def lines(tree: Snapshot, branches: Iterable[Path], left_out: LeftOut) -> Iterator[Line]:

@@ -21,14 +21,7 @@ def write_json(out: IO[bytes], lines: Iterable[Line], manifest: dict[str, Value]
     out.write(head + b',\n "objects": [')
     count = 0
     for line in lines:
-        obj = {"path": line.path, "kind": line.kind, "attributes": line.attributes}
-        if line.identity is not None:
-            obj["id"] = line.identity
-        if line.facts:
-            obj["facts"] = line.facts
-        if line.unreadable is not None:
-            obj["unreadable"] = line.unreadable
-        out.write((b",\n  " if count else b"\n  ") + msgspec.json.encode(obj))
+        out.write((b",\n  " if count else b"\n  ") + msgspec.json.encode(line))
         count += 1
     out.write(b"\n ]\n}\n")
     return count

@@ -25,7 +25,11 @@ FORMATS = {
 
 @dataclass(frozen=True)
 class Exported:
-    """What was written. secrets: how many were left out. cannot: what the format does not carry."""
+    """What was written.
+
+    name: what the file may be called. secrets: how many were left out.
+    left_out: what the format does not carry, and each of these secrets.
+    """
 
     name: str
     objects: int
@@ -66,7 +70,7 @@ def _manifest(record: Record, tree: Snapshot, branches: Sequence[Path]) -> archi
         connector=record.system.connector,
         software=record.software,
         taken_at=record.taken_at.isoformat(timespec="seconds"),
-        by=record.by.get_full_name() or record.by.username if record.by else "",
+        by=record.by.shown_name if record.by else "",
         note=record.note,
         branches=list(branches) or [tree.at],
         whole=not branches and not tree.at,

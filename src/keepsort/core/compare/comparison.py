@@ -139,25 +139,18 @@ class Comparison:
 
         outside: how many objects of the left were taken from the right.
         """
+        return self._with(self.differences, outside, branch)
+
+    def _with(self, differences: Iterable[Difference], outside: int, covers: Path) -> "Comparison":
         return Comparison(
-            self.left, self.right, self.differences, self.consequences, self.hidden,
-            self.suggestions, self.unknown, outside, branch,
+            self.left, self.right, differences, self.consequences, self.hidden,
+            self.suggestions, self.unknown, outside, covers,
         )  # fmt: skip
 
     def chosen(self, wanted: Callable[[Difference], bool]) -> "Comparison":
         """Return the comparison with only some of its differences."""
         some = [d for d in self.differences if wanted(d)]
-        found = Comparison(
-            self.left,
-            self.right,
-            some,
-            self.consequences,
-            self.hidden,
-            self.suggestions,
-            self.unknown,
-            self.outside,
-            self.covers,
-        )
+        found = self._with(some, self.outside, self.covers)
         # where objects stand does not depend on what is shown
         found.moves = self.moves
         return found

@@ -37,8 +37,9 @@ def _person(request: Request) -> dict[str, object]:
     user = request.user
     if not isinstance(user, User):
         return {"username": "", "name": "", "role": Role.VIEWER, "signed_in": False}
-    name = user.get_full_name() or user.username
-    return {"username": user.username, "name": name, "role": user.role, "signed_in": True}
+    return {
+        "username": user.username, "name": user.shown_name, "role": user.role, "signed_in": True,
+    }  # fmt: skip
 
 
 class Session(APIView):

@@ -40,6 +40,11 @@ class User(AbstractUser):
 
     role = models.CharField(max_length=16, choices=Role.choices, default=Role.VIEWER)
 
+    @property
+    def shown_name(self) -> str:
+        """The whole name, or where none was given, the name to sign in with."""
+        return self.get_full_name() or self.username
+
     def may(self, role: Role) -> bool:
         """Tell whether this person has at least the given role."""
         order = list(Role)

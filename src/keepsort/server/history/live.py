@@ -1,14 +1,13 @@
 """What the newest look at live adds to the index: what is gone by now, and what is new."""
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
 from keepsort.core.compare import Comparison, Difference
-from keepsort.core.model import Attributes, Schema
 from keepsort.core.model.notation import read_slash, write_slash
 from keepsort.server.history.models import Indexed, Version, holds
-from keepsort.server.history.words import begin_with, texts_of, words_of
+from keepsort.server.history.words import holds_words, texts_of
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import newest
 from keepsort.server.sorting.comparing import compared
@@ -81,21 +80,10 @@ class Live:
             elif words and read < _MOST_VALUES:
                 read += 1
                 attributes = self.found.right.whole_attributes(node.entry)
-                if _hold(self.found.right.schema, node.entry.kind, attributes, words):
+                texts = texts_of(self.found.right.schema, node.entry.kind, attributes)
+                if any(holds_words(text, words) for text in texts):
                     yield difference
 
     def key(self, difference: Difference) -> str:
         """Return the key of the place where an object stands live."""
         return write_slash(self.found.names.keys(difference.live_path or difference.path))
-
-
-def _hold(schema: Schema, kind: str, attributes: Attributes, words: list[str]) -> bool:
-    return any(
-        begin_with(words_of(text)[at:], words)
-        for text in texts_of(schema, kind, attributes)
-        for at in _places(words_of(text), words[0])
-    )
-
-
-def _places(found: Iterable[str], first: str) -> list[int]:
-    return [n for n, word in enumerate(found) if word.startswith(first)]

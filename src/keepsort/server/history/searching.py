@@ -94,8 +94,8 @@ def search(text: str, *, system: System | None = None, gone: bool | None = None)
     new: list[tuple[Live, Difference]] = []
     for live in lives.values():
         matching = live.matching(partial(_is_named, text.casefold()), words_of(text), kind)
-        for difference in islice(matching, _CANDIDATES):
-            seen_before = _version_of(live, difference)
+        told = list(islice(matching, _CANDIDATES))
+        for difference, seen_before in zip(told, _versions_of(live, told), strict=True):
             if seen_before is None:
                 new.append((live, difference))
             else:
@@ -122,15 +122,27 @@ def _lives(systems: list[System]) -> tuple[dict[int, Live], list[str]]:
     return lives, unsure
 
 
-def _version_of(live: Live, difference: Difference) -> Version | None:
-    """Return the newest version that any backup has of an object that differs live."""
-    assert difference.right is not None
-    rows = Version.objects.filter(system=live.look.system_id).order_by("-first")
-    identity = difference.right.entry.identity
-    if identity is not None:
-        same = [old for old, now in live.known.items() if now == identity]
-        return rows.filter(identity__in=[identity, *same]).first()
-    return rows.filter(key=write_slash(live.found.names.keys(difference.path))).first()
+def _versions_of(live: Live, differences: list[Difference]) -> list[Version | None]:
+    """Return for each object that differs live the newest version that any backup has of it."""
+    nodes = [d.right for d in differences if d.right is not None]
+    before: dict[str, list[str]] = {}
+    for old, now in live.known.items():
+        before.setdefault(now, []).append(old)
+    by_identity = {n.entry.identity for n in nodes if n.entry.identity is not None}
+    by_identity |= {old for now in by_identity for old in before.get(now, ())}
+    keys = [write_slash(live.found.names.keys(d.path)) for d in differences]
+    rows = Version.objects.filter(system=live.look.system_id).order_by("first")
+    known = {row.identity: row for row in rows.filter(identity__in=by_identity)}
+    here = {row.key: row for row in rows.filter(key__in=keys)}
+    found: list[Version | None] = []
+    for key, node in zip(keys, nodes, strict=True):
+        identity = node.entry.identity
+        if identity is None:
+            found.append(here.get(key))
+            continue
+        same = [known[one] for one in (identity, *before.get(identity, ())) if one in known]
+        found.append(max(same, key=lambda row: row.first, default=None))
+    return found
 
 
 def _candidates(versions: QuerySet[Version], text: str) -> list[Version]:

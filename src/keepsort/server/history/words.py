@@ -40,13 +40,13 @@ def _written(places: dict[str, list[int]]) -> str:
     return " ".join(f"'{w}':{','.join(map(str, p[:250]))}" for w, p in places.items())
 
 
-def begin_with(found: list[str], words: list[str]) -> bool:
-    """Tell whether words in a row are those that are searched for, the last one begun."""
-    whole = words[:-1]
-    return (
-        found[: len(whole)] == whole
-        and len(found) >= len(words)
-        and found[len(whole)].startswith(words[-1])
+def holds_words(text: str, words: list[str]) -> bool:
+    """Tell whether a text holds words in a row, the last one begun, as `query` finds them."""
+    *whole, begun = words
+    found = words_of(text)
+    return any(
+        found[at : at + len(whole)] == whole and found[at + len(whole)].startswith(begun)
+        for at in range(len(found) - len(whole))
     )
 
 

@@ -35,6 +35,19 @@ export function putBack(tally: Record<string, number>): number {
   return total(tally) - (tally.extra ?? 0) - (tally.unreadable ?? 0);
 }
 
+interface Counted {
+  state: string;
+  tally: Record<string, number>;
+}
+
+/** How many objects beneath a place differ, itself left aside. */
+export const differingBeneath = ({ state, tally }: Counted): number =>
+  total(tally) - (isQuiet(state) ? 0 : 1);
+
+/** Whether a place can be picked: to be taken away, or for something in it that can go back. */
+export const isPickable = ({ state, tally }: Counted): boolean =>
+  state === 'extra' || putBack(tally) > 0;
+
 export function total(tally: Record<string, number>): number {
   return Object.values(tally).reduce((sum, count) => sum + count, 0);
 }

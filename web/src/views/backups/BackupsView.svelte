@@ -56,8 +56,7 @@
       {#if asked}
         <p class="mt-1">
           <Asked
-            number={asked.number}
-            done="The system is kept."
+            {asked}
             onagain={() => void keep()}
             onshow={(record) =>
               navigate('/sort/:system', {

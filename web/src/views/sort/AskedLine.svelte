@@ -1,7 +1,6 @@
 <script lang="ts">
   import { searchParams } from 'sv-router';
   import type { AskedFor } from '$lib/model/asked';
-  import { plainName } from '$lib/model/paths';
   import Asked from '$lib/parts/Asked.svelte';
 
   /** What became of the look or the backup that was asked for here. */
@@ -22,12 +21,7 @@
   {@const one = asked}
   <p class="mb-2 border-b border-line pb-2">
     <Asked
-      number={one.number}
-      done={one.kind === 'look'
-        ? 'Live has been looked at.'
-        : one.at.length
-          ? `The branch ${plainName(one.at.at(-1)!)} is kept.`
-          : 'The system is kept.'}
+      asked={one}
       onagain={() => onagain(one)}
       onshow={(record) => show(one, record)}
       ondone={() => (asked = undefined)}

@@ -71,6 +71,7 @@
           ? `the same object, held by another one ${other}`
           : meaning(bench.state as State, sides),
   );
+  const folded = $derived({ path: bench.path, looked, picks, differing: names, onchoose });
 </script>
 
 <div class="flex flex-wrap items-baseline gap-x-4">
@@ -162,32 +163,17 @@
     <p class="py-2 text-ink-2">No attribute differs.</p>
   {/if}
   <FoldedRows
+    {...folded}
     attributes={hidden}
     label="{count(hidden.length, 'attribute')} hidden by the rules"
-    path={bench.path}
-    {looked}
-    {picks}
     pickable={partsPickable}
     differing={[...names, ...hidden.map((a) => a.name)]}
-    {onchoose}
   />
+  <FoldedRows {...folded} attributes={same} label="{count(same.length, 'attribute')} the same" />
   <FoldedRows
-    attributes={same}
-    label="{count(same.length, 'attribute')} the same"
-    path={bench.path}
-    {looked}
-    {picks}
-    differing={names}
-    {onchoose}
-  />
-  <FoldedRows
+    {...folded}
     attributes={bench.facts.map((fact) => ({ ...fact, state: 'same' as const }))}
     label="{count(bench.facts.length, 'fact')}, only to read"
-    path={bench.path}
-    {looked}
-    {picks}
-    differing={names}
-    {onchoose}
   />
 {/if}
 {#if exporting}<ExportDialog bind:open={exporting} backup={looked.left} path={bench.path} />{/if}

@@ -1,7 +1,6 @@
 <script lang="ts">
+  import Sheet from '$lib/parts/Sheet.svelte';
   import { createQuery } from '@tanstack/svelte-query';
-  import { Dialog } from 'bits-ui';
-  import { givesFocusBack } from '$lib/model/focus';
   import { untrack } from 'svelte';
   import type { Bench } from '$lib/api/client';
   import { askElsewhere, places, systems } from '$lib/api/queries';
@@ -56,44 +55,35 @@
       waiting = false;
     }
   }
-  const focus = givesFocusBack();
 </script>
 
-<Dialog.Root bind:open>
-  <Dialog.Portal>
-    <Dialog.Overlay class="fixed inset-0 bg-ink/30" />
-    <Dialog.Content
-      {...focus}
-      class="fixed top-24 left-1/2 w-[min(520px,96vw)] -translate-x-1/2 border border-line-strong bg-sheet p-5"
-    >
-      <Dialog.Title class="text-lg font-semibold">Put {name} elsewhere</Dialog.Title>
-      <Dialog.Description class="text-sm text-ink-2">
-        A copy as the backup has it, with what it needs; references follow. Preview shows all of it
-        before anything is written.
-      </Dialog.Description>
-      <form class="mt-3 grid grid-cols-[110px_minmax(0,1fr)] items-center gap-2" onsubmit={preview}>
-        <label for="elsewhere-system">System</label>
-        <select id="elsewhere-system" class="field" bind:value={target}>
-          {#each fitting as one (one.id)}<option value={one.id}>{one.name}</option>{/each}
-        </select>
-        <label for="elsewhere-at">Held by</label>
-        <select id="elsewhere-at" class="field font-mono text-sm" bind:value={at}>
-          {#each known.data ?? [] as place (place.written)}
-            <option value={JSON.stringify(place.path)}>{place.written}</option>
-          {/each}
-        </select>
-        <label for="elsewhere-clash">Name taken</label>
-        <select id="elsewhere-clash" class="field" bind:value={clash}>
-          {#each CLASHES as [value, label] (value)}<option {value}>{label}</option>{/each}
-        </select>
-        {#if error}<div class="col-span-2"><Trouble {error} /></div>{/if}
-        <div class="col-span-2 mt-2 flex justify-end gap-2.5">
-          <button type="button" class="act" onclick={() => (open = false)}>Back</button>
-          <button class="act main" disabled={waiting || !known.data?.length}>
-            {waiting ? 'Looking at the target…' : 'Preview'}
-          </button>
-        </div>
-      </form>
-    </Dialog.Content>
-  </Dialog.Portal>
-</Dialog.Root>
+<Sheet
+  bind:open
+  title="Put {name} elsewhere"
+  description="A copy as the backup has it, with what it needs; references follow. Preview shows all of it before anything is written."
+  width={520}
+>
+  <form class="mt-3 grid grid-cols-[110px_minmax(0,1fr)] items-center gap-2" onsubmit={preview}>
+    <label for="elsewhere-system">System</label>
+    <select id="elsewhere-system" class="field" bind:value={target}>
+      {#each fitting as one (one.id)}<option value={one.id}>{one.name}</option>{/each}
+    </select>
+    <label for="elsewhere-at">Held by</label>
+    <select id="elsewhere-at" class="field font-mono text-sm" bind:value={at}>
+      {#each known.data ?? [] as place (place.written)}
+        <option value={JSON.stringify(place.path)}>{place.written}</option>
+      {/each}
+    </select>
+    <label for="elsewhere-clash">Name taken</label>
+    <select id="elsewhere-clash" class="field" bind:value={clash}>
+      {#each CLASHES as [value, label] (value)}<option {value}>{label}</option>{/each}
+    </select>
+    {#if error}<div class="col-span-2"><Trouble {error} /></div>{/if}
+    <div class="col-span-2 mt-2 flex justify-end gap-2.5">
+      <button type="button" class="act" onclick={() => (open = false)}>Back</button>
+      <button class="act main" disabled={waiting || !known.data?.length}>
+        {waiting ? 'Looking at the target…' : 'Preview'}
+      </button>
+    </div>
+  </form>
+</Sheet>

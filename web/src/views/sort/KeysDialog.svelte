@@ -1,6 +1,5 @@
 <script lang="ts">
-  import { Dialog } from 'bits-ui';
-  import { givesFocusBack } from '$lib/model/focus';
+  import Sheet from '$lib/parts/Sheet.svelte';
 
   let { open = $bindable(false) }: { open: boolean } = $props();
 
@@ -24,23 +23,13 @@
     ['Tab', 'to the bench: every attribute has its own pick'],
     ['?', 'this list'],
   ];
-  const focus = givesFocusBack();
 </script>
 
-<Dialog.Root bind:open>
-  <Dialog.Portal>
-    <Dialog.Overlay class="fixed inset-0 bg-ink/30" />
-    <Dialog.Content
-      {...focus}
-      class="fixed top-24 left-1/2 w-[440px] -translate-x-1/2 border border-line-strong bg-sheet p-5"
-    >
-      <Dialog.Title class="mb-3 text-lg font-semibold">Keys</Dialog.Title>
-      <dl class="grid grid-cols-[90px_1fr] gap-y-1.5">
-        {#each keys as [key, does] (key)}
-          <dt><kbd>{key}</kbd></dt>
-          <dd>{does}</dd>
-        {/each}
-      </dl>
-    </Dialog.Content>
-  </Dialog.Portal>
-</Dialog.Root>
+<Sheet bind:open title="Keys" width={440}>
+  <dl class="grid grid-cols-[90px_1fr] gap-y-1.5">
+    {#each keys as [key, does] (key)}
+      <dt><kbd>{key}</kbd></dt>
+      <dd>{does}</dd>
+    {/each}
+  </dl>
+</Sheet>

@@ -1,6 +1,6 @@
 <script lang="ts">
+  import Sheet from '$lib/parts/Sheet.svelte';
   import { Dialog } from 'bits-ui';
-  import { givesFocusBack } from '$lib/model/focus';
   import type { Rules, System } from '$lib/api/client';
   import { saveRules, type Looked } from '$lib/api/queries';
   import { setParameter } from '$lib/model/looked.svelte';
@@ -75,7 +75,6 @@
     ['runs', 'not how much of it'],
     ['all', 'not at all'],
   ] as const;
-  const focus = givesFocusBack();
 </script>
 
 {#snippet patterns(label: string, hint: string, value: string, set: (text: string) => void)}
@@ -89,75 +88,62 @@
   </label>
 {/snippet}
 
-<Dialog.Root bind:open>
-  <Dialog.Portal>
-    <Dialog.Overlay class="fixed inset-0 bg-ink/30" />
-    <Dialog.Content
-      {...focus}
-      class="fixed top-16 left-1/2 grid max-h-[86vh] w-[min(600px,96vw)] -translate-x-1/2 gap-3 overflow-auto border border-line-strong bg-sheet p-5"
-    >
-      <Dialog.Title class="text-lg font-semibold">What does not count</Dialog.Title>
-      <Dialog.Description class="-mt-2 text-sm text-ink-2">
-        Differences that only these make are hidden, and counted. A restore of a whole object still
-        puts all of it back.
-      </Dialog.Description>
-      <div class="grid grid-cols-2 gap-x-4 gap-y-1">
-        <label class="flex items-center gap-2 whitespace-nowrap"
-          ><input type="checkbox" class="accent-pick" bind:checked={draft.letter_case} /> letter case</label
+<Sheet
+  bind:open
+  title="What does not count"
+  description="Differences that only these make are hidden, and counted. A restore of a whole object still puts all of it back."
+  width={600}
+>
+  <div class="grid gap-3">
+    <div class="grid grid-cols-2 gap-x-4 gap-y-1">
+      <label class="flex items-center gap-2 whitespace-nowrap"
+        ><input type="checkbox" class="accent-pick" bind:checked={draft.letter_case} /> letter case</label
+      >
+      <label class="flex items-center gap-2 whitespace-nowrap"
+        ><input type="checkbox" class="accent-pick" bind:checked={draft.order} /> order in sequences</label
+      >
+      <label class="flex items-center gap-2 whitespace-nowrap"
+        ><input type="checkbox" class="accent-pick" bind:checked={draft.blank_lines} /> blank lines in
+        texts</label
+      >
+      <label class="flex items-center gap-2 whitespace-nowrap"
+        >white space
+        <select
+          class="rounded border border-line-strong bg-paper px-1 py-0.5"
+          bind:value={draft.space}
         >
-        <label class="flex items-center gap-2 whitespace-nowrap"
-          ><input type="checkbox" class="accent-pick" bind:checked={draft.order} /> order in sequences</label
-        >
-        <label class="flex items-center gap-2 whitespace-nowrap"
-          ><input type="checkbox" class="accent-pick" bind:checked={draft.blank_lines} /> blank lines
-          in texts</label
-        >
-        <label class="flex items-center gap-2 whitespace-nowrap"
-          >white space
-          <select
-            class="rounded border border-line-strong bg-paper px-1 py-0.5"
-            bind:value={draft.space}
-          >
-            {#each SPACES as [value, label] (value)}<option {value}>{label}</option>{/each}
-          </select></label
-        >
-      </div>
-      {@render patterns(
-        'Comment marks',
-        'lines of texts that begin with one; for one kind only: ini ;',
-        comments,
-        (text) => (comments = text),
-      )}
-      {@render patterns(
-        'Attributes',
-        'one a line; * and ? stand for anything; of one kind only: kind:attribute',
-        attributes,
-        (text) => (attributes = text),
-      )}
-      {@render patterns(
-        'Places',
-        'one a line, from the root with slashes; all beneath is hidden too',
-        paths,
-        (text) => (paths = text),
-      )}
-      <label class="flex items-center gap-3">
-        <span class="whitespace-nowrap">Suggest a move from</span>
-        <input
-          type="range"
-          min="10"
-          max="100"
-          step="5"
-          class="w-40 accent-pick"
-          bind:value={alike}
-        />
-        <span class="font-mono">{alike} %</span> alike
-      </label>
-      {#if error}<Trouble {error} />{/if}
-      <div class="flex items-center gap-3">
-        <button class="act main" onclick={forThisLook}>Use for this look</button>
-        <button class="act" onclick={save}>Save for {system.name}</button>
-        <Dialog.Close class="link ml-auto">close</Dialog.Close>
-      </div>
-    </Dialog.Content>
-  </Dialog.Portal>
-</Dialog.Root>
+          {#each SPACES as [value, label] (value)}<option {value}>{label}</option>{/each}
+        </select></label
+      >
+    </div>
+    {@render patterns(
+      'Comment marks',
+      'lines of texts that begin with one; for one kind only: ini ;',
+      comments,
+      (text) => (comments = text),
+    )}
+    {@render patterns(
+      'Attributes',
+      'one a line; * and ? stand for anything; of one kind only: kind:attribute',
+      attributes,
+      (text) => (attributes = text),
+    )}
+    {@render patterns(
+      'Places',
+      'one a line, from the root with slashes; all beneath is hidden too',
+      paths,
+      (text) => (paths = text),
+    )}
+    <label class="flex items-center gap-3">
+      <span class="whitespace-nowrap">Suggest a move from</span>
+      <input type="range" min="10" max="100" step="5" class="w-40 accent-pick" bind:value={alike} />
+      <span class="font-mono">{alike} %</span> alike
+    </label>
+    {#if error}<Trouble {error} />{/if}
+    <div class="flex items-center gap-3">
+      <button class="act main" onclick={forThisLook}>Use for this look</button>
+      <button class="act" onclick={save}>Save for {system.name}</button>
+      <Dialog.Close class="link ml-auto">close</Dialog.Close>
+    </div>
+  </div>
+</Sheet>

@@ -3,7 +3,7 @@
   import { untrack } from 'svelte';
   import type { CompareHead, Row, System } from '$lib/api/client';
   import type { Looked } from '$lib/api/queries';
-  import { isQuiet, putBack, total } from '$lib/model/differences';
+  import { differingBeneath, isPickable, isQuiet } from '$lib/model/differences';
   import { keyOf, samePath, type Path } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';
   import type { Line, Tree } from '$lib/model/tree.svelte';
@@ -95,9 +95,8 @@
   }
 
   function pick(row: Row): void {
-    if (row.state !== 'extra' && !putBack(row.tally)) return;
-    const own = isQuiet(row.state) ? 0 : 1;
-    picks.toggleRow(row.path, row.state, !own || total(row.tally) > own);
+    if (!isPickable(row)) return;
+    picks.toggleRow(row.path, row.state, isQuiet(row.state) || differingBeneath(row) > 0);
   }
 
   function keyed(event: KeyboardEvent): void {

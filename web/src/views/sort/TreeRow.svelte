@@ -2,6 +2,8 @@
   import type { Row } from '$lib/api/client';
   import {
     count,
+    differingBeneath,
+    isPickable,
     isQuiet,
     MEANING,
     putBack,
@@ -28,8 +30,8 @@
   let { id, row, open, chosen, live, picked, ontoggle, onchoose, onpick }: Props = $props();
 
   const name = $derived(plainName(row.name) || 'everything');
-  const beneath = $derived(total(row.tally) - (isQuiet(row.state) ? 0 : 1));
-  const pickable = $derived(live && (row.state === 'extra' || putBack(row.tally) > 0));
+  const beneath = $derived(differingBeneath(row));
+  const pickable = $derived(live && isPickable(row));
   const stays = $derived(row.tally.extra ? `; ${row.tally.extra} extra stay as they are` : '');
   const what = $derived(
     row.state === 'extra'

@@ -62,8 +62,7 @@
     </div>
     {#if asked}
       <Asked
-        number={asked.number}
-        done={asked.kind === 'look' ? 'Live has been looked at.' : 'The system is kept.'}
+        {asked}
         onagain={() => onwork(asked.kind)}
         onshow={(record) =>
           navigate('/sort/:system', {
