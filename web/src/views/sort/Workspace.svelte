@@ -121,16 +121,16 @@
     await tree.reveal(found);
     // who chose something else in the meantime is not taken away from it
     if (path === from) choose(found);
-    treePane?.focus();
   }
 
   async function keyed(event: KeyboardEvent): Promise<void> {
     if (takesKeys(event.target)) return;
     if ((event.ctrlKey || event.metaKey) && event.key === 'z') picks.undo();
     else if (event.ctrlKey || event.metaKey || event.altKey) return;
-    else if (event.key === ']') await go('next');
-    else if (event.key === '[') await go('previous');
-    else if (keyOnBench(benchSection, event.key, () => treePane?.focus())) drawn = false;
+    else if (event.key === ']' || event.key === '[') {
+      treePane?.focus();
+      await go(event.key === ']' ? 'next' : 'previous');
+    } else if (keyOnBench(benchSection, event.key, () => treePane?.focus())) drawn = false;
     else if (event.key === '?') keysOpen = true;
     else if (event.key.toLowerCase() === 't')
       document.querySelector<SVGElement>('svg [tabindex="0"]')?.focus();
