@@ -13,7 +13,7 @@ from django.test import Client
 from keepsort.cli.writing import written_to
 from keepsort.core.model import ConfigObject
 from keepsort.core.model.masks import mark
-from keepsort.formats.archive import read
+from keepsort.files.archive import read
 from keepsort.server.accounts.models import User
 from keepsort.server.exporting import export
 from keepsort.server.problems import NotFound, Problem

@@ -10,10 +10,15 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from keepsort.cli.files import files_app, import_command, open_command
 from keepsort.cli.output import Output
+from keepsort.files.names import FORMATS
 
 if TYPE_CHECKING:
+    from keepsort.core.model import Path
     from keepsort.core.plan import Clash, Policy
+    from keepsort.server.snapshots.models import Record
+    from keepsort.server.systems.models import System
 
 
 @click.group()
@@ -24,6 +29,11 @@ def app() -> None:
 @app.group("system")
 def system_app() -> None:
     """The systems that are kept."""
+
+
+app.add_command(open_command)
+app.add_command(files_app)
+app.add_command(import_command)
 
 
 @app.group("keys")
@@ -69,6 +79,12 @@ def rotate_key() -> None:
 
 _as_json = click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 _backup = click.argument("backup")
+_hangs = click.option(
+    "--at", help="What an opened file is put beneath; where it says if not given."
+)
+_passphrase = click.option(
+    "--passphrase-stdin", is_flag=True, help="Read the passphrase from standard input."
+)
 
 
 def main() -> None:
@@ -248,23 +264,45 @@ def show(backup: str, path: str, depth: int, as_json: bool) -> None:
 @_backup
 @click.argument("paths", nargs=-1, metavar="[PATH]...")
 @click.option(
-    "--format", "form", type=click.Choice(["archive", "json", "csv"]), default="archive",
+    "--format", "form", type=click.Choice(list(FORMATS)), default="archive",
     show_default=True, help="The format of the file.",
 )  # fmt: skip
 @click.option("--output", required=True, help="The file to write, or - for standard output.")
+@click.option(
+    "--secrets", type=click.Choice(["none", "sealed"]), default="none", show_default=True,
+    help="Leave secrets out, or seal them with a passphrase.",
+)  # fmt: skip
+@_passphrase
 @_as_json
-def export(backup: str, paths: tuple[str, ...], form: str, output: str, as_json: bool) -> None:
-    """Write a backup, or branches of it, into a file; secrets are left out, and each is named."""
+def export(
+    backup: str,
+    paths: tuple[str, ...],
+    form: str,
+    output: str,
+    secrets: str,
+    passphrase_stdin: bool,
+    as_json: bool,
+) -> None:
+    """Write a backup, or some of it, into a file.
+
+    PATH/** is an object with all beneath it, PATH the object alone. Secrets that are left out are
+    each named.
+    """
     from keepsort.cli.writing import written_to
-    from keepsort.server.exporting import export as write
+    from keepsort.server.files.exporting import Wanted
+    from keepsort.server.files.exporting import export as write
     from keepsort.server.picking import find_path
     from keepsort.server.snapshots.services import find_record, open_snapshot
 
     record = find_record(backup)
     tree = open_snapshot(record)
-    branches = [find_path([tree], path.removesuffix("/**") or "/") for path in paths]
+    branches = [
+        find_path([tree], p[:-2].removesuffix("/") or "/") for p in paths if p.endswith("**")
+    ]
+    single = [find_path([tree], path) for path in paths if not path.endswith("**")]
+    passphrase = _read_passphrase(passphrase_stdin) if secrets == "sealed" else None
     with written_to(output) as out:
-        found = write(record, branches, form, out)
+        found = write(record, Wanted(branches, single), form, out, passphrase)
         size = out.tell() if out.seekable() else None
     result = {
         "file": output,
@@ -274,28 +312,62 @@ def export(backup: str, paths: tuple[str, ...], form: str, output: str, as_json:
     }
     told = f"{found.objects} objects in {output}"
     told += f"; {found.secrets} secrets are left out" if found.secrets else ""
+    told += f"; {found.sealed} secrets are sealed" if found.sealed else ""
     if output != "-":
         Output(as_json).one(result, told)
 
 
+def _read_passphrase(from_stdin: bool) -> str:
+    if from_stdin:
+        return sys.stdin.readline().rstrip("\r\n")
+    return str(click.prompt("Passphrase", hide_input=True, err=True))
+
+
 @app.command()
 @_backup
-@click.option("--with", "against", default="live", help="live, or another backup.")
+@click.option(
+    "--with", "against", default="live", metavar="live|live:SYSTEM|BACKUP",
+    help="live, the live state of a system, or another backup or file.",
+)  # fmt: skip
 @click.option("--branch", default="/", help="Only this branch.")
+@_hangs
 @_as_json
-def compare(backup: str, against: str, branch: str, as_json: bool) -> None:
-    """Compare a backup with the live system or with another backup."""
+def compare(backup: str, against: str, branch: str, at: str | None, as_json: bool) -> None:
+    """Compare a backup or an opened file with a live system or with another backup."""
     from keepsort.cli.showing import show_comparison
     from keepsort.server.picking import find_path
     from keepsort.server.snapshots.models import Record
     from keepsort.server.snapshots.services import find_record, take
-    from keepsort.server.sorting.comparing import compared
+    from keepsort.server.sorting.comparing import Terms, compared
 
     left = find_record(backup)
-    right = take(left.system, Record.Kind.LOOK) if against == "live" else find_record(against)
-    found = compared(left, right)
+    target = _live_system(left, against)
+    right = take(target, Record.Kind.LOOK) if target is not None else find_record(against)
+    found = compared(left, right, Terms(hangs=_hanging_place(right, at)))
     start = () if branch == "/" else find_path([found.left, found.right], branch)
     show_comparison(Output(as_json), found, start)
+
+
+def _live_system(record: "Record", against: str) -> "System | None":
+    """Return the system whose live state is meant; None where it is another backup."""
+    from keepsort.server.problems import Problem
+    from keepsort.server.systems.services import find_system
+
+    if against.startswith("live:"):
+        return find_system(against[5:])
+    if against == "live" and record.system.is_file:
+        raise Problem(
+            f"{record.pk} is an opened file, and no live system stands behind it.",
+            "Name one: --with live:SYSTEM, or --to SYSTEM.",
+        )
+    return record.system if against == "live" else None
+
+
+def _hanging_place(beside: "Record", at: str | None) -> "Path | None":
+    from keepsort.server.picking import read_path
+    from keepsort.server.snapshots.services import open_snapshot
+
+    return read_path(open_snapshot(beside), at) if at is not None else None
 
 
 @app.command()
@@ -322,6 +394,8 @@ def compare(backup: str, against: str, branch: str, as_json: bool) -> None:
     "--policy", type=click.Choice(["overwrite", "keep", "fill"]), default="overwrite",
     help="What happens to what exists live.",
 )  # fmt: skip
+@click.option("--to", "target", help="The system that an opened file goes to.")
+@_hangs
 @_as_json
 def preview(
     backup: str,
@@ -331,22 +405,32 @@ def preview(
     remove_extra: tuple[str, ...],
     accept_move: tuple[str, ...],
     policy: "Policy",
+    target: str | None,
+    at: str | None,
     as_json: bool,
 ) -> None:
     """Plan a restore and show what it will do; writes nothing to the live system."""
     from keepsort.cli.showing import show_plan
     from keepsort.core.plan import LeftOut, Pick
     from keepsort.server.picking import accepted_move, check_left_out, find_path, read_pick
+    from keepsort.server.problems import Problem
     from keepsort.server.restores import previewing
     from keepsort.server.snapshots.models import Record
     from keepsort.server.snapshots.services import find_record, open_snapshot, take
     from keepsort.server.sorting.comparing import Terms, compared
 
     record = find_record(backup)
-    look = take(record.system, Record.Kind.LOOK)
-    found = compared(record, look)
+    system = _live_system(record, f"live:{target}" if target is not None else "live")
+    if system is None or (system != record.system and not record.system.is_file):
+        raise Problem(
+            f"Backup {record.pk} is of {record.system}.", "To put it elsewhere: keepsort elsewhere."
+        )
+    look = take(system, Record.Kind.LOOK)
+    terms = Terms(hangs=_hanging_place(look, at))
+    found = compared(record, look, terms)
     trees = [found.left, found.right]
-    terms = Terms(accepted=frozenset(accepted_move(found, text) for text in accept_move))
+    accepted = frozenset(accepted_move(found, text) for text in accept_move)
+    terms = Terms(accepted=accepted, hangs=terms.hangs)
     without = tuple(LeftOut(find_path(trees, text)) for text in leave)
     picks = [read_pick(trees, text, without) for text in pick]
     picks += [Pick(find_path(trees, text), "remove") for text in remove_extra]

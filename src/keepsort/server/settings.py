@@ -46,6 +46,7 @@ INSTALLED_APPS = [
     "keepsort.server.history",
     "keepsort.server.sorting",
     "keepsort.server.restores",
+    "keepsort.server.files",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

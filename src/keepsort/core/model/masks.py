@@ -2,12 +2,27 @@
 
 import re
 from collections.abc import Sequence
+from hashlib import blake2b
 
 from keepsort.core.model.objects import Value
 
 MASK = "••••••"
 _PREFIX = "keepsort-secret-"
 MARK = re.compile(_PREFIX + r"([0-9a-f]{32})")
+
+
+#: What stands for a secret that nobody knows begins like this; no keyed digest that is met does.
+_UNKNOWN = "0" * 12
+
+
+def unknown(place: bytes) -> str:
+    """Return what stands for a secret that is not known, by what tells its place from others."""
+    return _UNKNOWN + blake2b(place, digest_size=10).hexdigest()
+
+
+def is_unknown(digest: Value) -> bool:
+    """Tell whether this stands for a secret that is not known."""
+    return isinstance(digest, str) and len(digest) == 32 and digest.startswith(_UNKNOWN)
 
 
 def mark(digest: str) -> str:

@@ -43,6 +43,9 @@ def _read_dn(text: str, base: str) -> Path | None:
     """Read a DN from its end; entries that stand together share what was read of those above."""
     if text == base:
         return ()
+    if not base:  # then there is nothing that all end with
+        names = split_dn(text)
+        return tuple(reversed(names)) if names is not None else None
     rdn, comma, rest = text.partition(",")
     if comma and _SIMPLE_RDN.fullmatch(rdn):
         above = _read_above(rest, base)

@@ -13,10 +13,11 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from keepsort.core.model import Path
+from keepsort.files.catalogue import FORMATS
 from keepsort.server import reading
 from keepsort.server.api import shapes
 from keepsort.server.api.asking import View
-from keepsort.server.exporting import FORMATS, export
+from keepsort.server.files.exporting import Wanted, export
 from keepsort.server.problems import Problem
 from keepsort.server.snapshots.services import find_record
 
@@ -55,7 +56,7 @@ class ExportAhead(View):
         """Tell size, objects and what is left out, without giving the file out."""
         form, branches = _asked(request)
         with _turn(), _file() as out:
-            found = export(find_record(number), branches, form, out)
+            found = export(find_record(number), Wanted(branches), form, out)
             size = out.tell()
         return Response(
             {
@@ -81,10 +82,10 @@ class Export(View):
         form, branches = _asked(request)
         out = _file()
         with _turn():
-            found = export(find_record(number), branches, form, out)
+            found = export(find_record(number), Wanted(branches), form, out)
         out.seek(0)
         return FileResponse(
-            out, as_attachment=True, filename=found.name, content_type=FORMATS[form][1]
+            out, as_attachment=True, filename=found.name, content_type=FORMATS[form].media_type
         )
 
 

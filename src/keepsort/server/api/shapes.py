@@ -75,7 +75,7 @@ class WorkShape(Shape):
 class AskWorkShape(Shape):
     """A request for a backup or a look."""
 
-    kind = serializers.ChoiceField(choices=Record.Kind.choices)
+    kind = serializers.ChoiceField(choices=Work.Kind.choices)
     at = _path(default=list)
     note = serializers.CharField(max_length=400, allow_blank=True, default="")
 

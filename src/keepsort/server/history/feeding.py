@@ -5,7 +5,7 @@ from hashlib import blake2b
 
 import msgspec
 from django.db import connection, transaction
-from django.db.models import QuerySet
+from django.db.models import Max, QuerySet
 
 from keepsort.core.compare import Difference, compare
 from keepsort.core.model import Path
@@ -50,8 +50,12 @@ def is_light(system: System) -> bool:
 
 
 def _waiting(system: System) -> QuerySet[Record]:
-    backups = Record.objects.filter(system=system, kind=Record.Kind.BACKUP)
-    return backups.filter(indexed=None).order_by("pk")
+    """Return what is to be taken in; an imported backup only if nothing newer is in already."""
+    backups = Record.objects.filter(system=system, kind=Record.Kind.BACKUP, indexed=None)
+    newest = Indexed.objects.filter(system=system).aggregate(at=Max("record__taken_at"))["at"]
+    if newest is not None:
+        backups = backups.exclude(imported=True, taken_at__lt=newest)
+    return backups.order_by("pk")
 
 
 @transaction.atomic

@@ -33,6 +33,7 @@ from keepsort.server import collecting
 from keepsort.server.accounts.models import User
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
+from keepsort.server.restores.refused import with_aside, without_refused
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import find_record, open_snapshot, take
 from keepsort.server.sorting.comparing import Terms, compare_trees, compared_with, settled
@@ -40,6 +41,8 @@ from keepsort.server.systems.models import System
 from keepsort.server.systems.services import composer_of, opened, successors
 from keepsort.server.systems.vault import Vault
 
+#: How often a file is planned anew without what the system refuses of it.
+_ATTEMPTS = 5
 encode_plan = msgspec.msgpack.Encoder().encode
 _AS_SAVED = Terms()
 decode_plan = msgspec.msgpack.Decoder(Plan).decode
@@ -67,7 +70,7 @@ def draft_plan(
     others: Sequence[tuple[Pick, Record]] = (),
 ) -> tuple[Comparison, Plan, list[Offer]]:
     """Plan without asking the system and without keeping the plan: what the tray shows."""
-    if backup.system_id != look.system_id:
+    if backup.system_id != look.system_id and backup.kind != Record.Kind.FILE:
         raise Problem(
             "The look is of another system than the backup.",
             "Compare the backup with its own system, or put things elsewhere.",
@@ -75,7 +78,8 @@ def draft_plan(
     comparison = compared_with(backup, look, picks, others, terms)
     every = [*picks, *(pick for pick, _ in others)]
     with collecting.paused():
-        plan = plan_restore(comparison, every, policy=policy, composer=composer_of(backup.system))
+        plan = plan_restore(comparison, every, policy=policy, composer=composer_of(look.system))
+    plan = with_aside(backup, look, plan, every, terms)
     return comparison, plan, offers(comparison, plan)
 
 
@@ -88,28 +92,39 @@ def preview(
     by: User | None = None,
     terms: Terms = _AS_SAVED,
     others: Sequence[tuple[Pick, Record]] = (),
+    target: System | None = None,
 ) -> PlanRecord:
     """Make a plan, rehearse it, and ask the system what it has to say about it.
 
     look: the look at live that the picks were made on; a new one is taken where None.
     terms: what the two were compared by when the picks were made.
     others: what is picked from other backups of the system.
+    target: the system that is looked at where `look` is None; the backup's own if None.
     Raises `Problem` or a `ConnectorError`.
     """
     if not picks and not others:
         raise Problem("Nothing is picked.", "Pick an object, a branch or an attribute first.")
-    look = look or take(backup.system, Record.Kind.LOOK, by=by)
-    comparison, plan, _ = draft_plan(backup, look, picks, policy, terms, others)
-    with opened(backup.system) as connector:
-        composer = composer_of(backup.system)
-        asked = _asked(connector, comparison.right, plan, composer, comparison.left)
+    look = look or take(target or backup.system, Record.Kind.LOOK, by=by)
+    system = look.system
+    composer = composer_of(system)
+    kept: list[Pick] = picks
+    told: tuple[Finding, ...] = ()
+    with opened(system) as connector:
+        for _ in range(_ATTEMPTS):
+            comparison, plan, _ = draft_plan(backup, look, kept, policy, terms, others)
+            plan = Plan(plan.steps, (*plan.findings, *told))
+            asked = _asked(connector, comparison.right, plan, composer, comparison.left)
+            less = without_refused(backup, asked[0], kept)
+            if less is None:
+                break
+            kept, told = less[0], (*told, *less[1])
     plan, rendered, predicted = asked
     tally: dict[str, int] = {}
     if predicted is not None:
-        known, using = successors(backup.system), settled(terms, backup.system)
+        known, using = successors(system), settled(terms, system)
         tally = compare_trees(comparison.left, predicted, using, known).tally
     return PlanRecord.objects.create(
-        system=backup.system, backup=backup, look=look, by=by, policy=policy,
+        system=system, backup=backup, look=look, by=by, policy=policy,
         picks=_written(picks, others), terms=msgspec.to_builtins(terms),
         content=encode_plan(plan), rendered=rendered,
         summary=summary(plan, tally),
@@ -125,7 +140,9 @@ def preview_again(record: PlanRecord, by: User | None = None) -> PlanRecord:
     own, others = divided(record.picks, record.backup.pk)
     policy = cast(Policy, record.policy)
     terms = msgspec.convert(record.terms, Terms)
-    return preview(record.backup, own, policy, by=by, terms=terms, others=others)
+    return preview(
+        record.backup, own, policy, by=by, terms=terms, others=others, target=record.system
+    )
 
 
 def divided(
@@ -266,7 +283,7 @@ def _same(schema: Schema, one: ConfigObject, other: ConfigObject | None) -> bool
 
 def compare_to_backup(backup: Record, predicted: Snapshot) -> dict[str, int]:
     """Return how live will differ from a backup of the whole; empty for one of a branch."""
-    if tuple(backup.at) != predicted.at:
+    if tuple(backup.at) != predicted.at or backup.kind == Record.Kind.FILE or backup.gaps:
         return {}
     known = successors(backup.system)
     return compare(open_snapshot(backup), predicted, successors=known).tally

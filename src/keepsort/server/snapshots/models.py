@@ -9,10 +9,12 @@ from keepsort.server.systems.models import System
 class Record(models.Model):
     """A snapshot of a system.
 
-    kind: a backup is kept; a look at live only until newer ones take its place.
+    kind: a backup is kept; a look at live only until newer ones take its place; a file was opened.
     at: names down to the topmost object; empty for the whole system.
     schema: address of the chunk that holds the kinds (`core.model.Schema`).
     changes: how it differs from the backup before it, by state.
+    imported: it was not seen live, but taken from a file.
+    gaps: places of objects some of whose secrets are not known, since a file left them out.
     problems: what was unsound, as ``[{"path", "text"}]``, the first of them.
     """
 
@@ -21,6 +23,7 @@ class Record(models.Model):
 
         BACKUP = "backup"
         LOOK = "look"
+        FILE = "file"
 
     system = models.ForeignKey(System, on_delete=models.CASCADE, related_name="records")
     kind = models.CharField(max_length=8, choices=Kind.choices)
@@ -37,6 +40,8 @@ class Record(models.Model):
     stored_bytes = models.PositiveBigIntegerField()
     seconds = models.FloatField()
     changes = models.JSONField(default=dict)
+    imported = models.BooleanField(default=False)
+    gaps = models.JSONField(default=list)
     problems = models.JSONField(default=list)
     problem_count = models.PositiveIntegerField(default=0)
 
@@ -64,6 +69,12 @@ class Work(models.Model):
     alive_at: when the worker was heard of last.
     """
 
+    class Kind(models.TextChoices):
+        """What is made."""
+
+        BACKUP = "backup"
+        LOOK = "look"
+
     class State(models.TextChoices):
         """How far it is."""
 
@@ -73,7 +84,7 @@ class Work(models.Model):
         FAILED = "failed"
 
     system = models.ForeignKey(System, on_delete=models.CASCADE, related_name="work")
-    kind = models.CharField(max_length=8, choices=Record.Kind.choices)
+    kind = models.CharField(max_length=8, choices=Kind.choices)
     at = models.JSONField(default=list)
     note = models.CharField(max_length=400, blank=True)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True)

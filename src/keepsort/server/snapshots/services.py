@@ -14,6 +14,7 @@ from django.utils import timezone
 from keepsort.connectors.base import Connector, Description, Incremental
 from keepsort.connectors.errors import StartAgain
 from keepsort.core.compare import compare
+from keepsort.core.compare.gaps import filled_tree
 from keepsort.core.model import Path, Schema
 from keepsort.core.model.canonical import digest
 from keepsort.core.snapshot import Chunk, Draft, Root, Snapshot, SnapshotBuilder, StreamError
@@ -195,7 +196,8 @@ def _changes(backup: Record | None, tree: Snapshot) -> dict[str, int]:
     if backup is None:
         return {}
     known = successors(backup.system)
-    return compare(open_snapshot(backup), tree, successors=known).tally
+    left = filled_tree(open_snapshot(backup), tree, backup.gaps)
+    return compare(left, tree, successors=known).tally
 
 
 def _problems(

@@ -10,6 +10,7 @@ from keepsort.core.plan import Pick, Sourced, gather
 from keepsort.core.snapshot import Draft, Snapshot
 from keepsort.server import collecting
 from keepsort.server.caching import Kept
+from keepsort.server.files.standing import standing
 from keepsort.server.problems import Problem
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot
@@ -29,11 +30,13 @@ class Terms(msgspec.Struct, frozen=True):
     rules: what does not count; those saved for the system where None.
     likeness: how alike a missing and an extra object must be to be suggested as the same.
     accepted: suggestions that a person has accepted, each by both its places.
+    hangs: what an opened file is put beneath; where it says itself if None.
     """
 
     rules: Rules | None = None
     likeness: float = LIKENESS
     accepted: Accepted = frozenset()
+    hangs: Path | None = None
 
 
 def _size(found: Comparison) -> int:
@@ -64,9 +67,16 @@ def compared(left: Record, right: Record, terms: Terms = _AS_SAVED) -> Compariso
     found = _kept.get(key)
     if found is None:
         known = successors(right.system)
-        found = compare_trees(open_snapshot(left), open_snapshot(right), terms, known)
+        found = compare_trees(*_beside(left, right, terms), terms, known)
         _kept.put(key, found)
     return found
+
+
+def _beside(left: Record, right: Record, terms: Terms) -> tuple[Snapshot, Snapshot]:
+    """Return both trees as they are compared; what one of them is a file of is put beside it."""
+    if right.kind == Record.Kind.FILE and left.kind != Record.Kind.FILE:
+        return open_snapshot(left), standing(right, left, terms.hangs).tree
+    return standing(left, right, terms.hangs).tree, open_snapshot(right)
 
 
 def compare_trees(
@@ -113,14 +123,14 @@ def compared_with(
     if not others:
         return compared(left, right, terms)
     for _, record in others:
-        if record.system_id != right.system_id:
+        if record.system_id != right.system_id and record.kind != Record.Kind.FILE:
             raise Problem("What is picked comes from another system.", "Put it there from Sort.")
-    tree, live = open_snapshot(left), open_snapshot(right)
+    tree, live = _beside(left, right, terms)
     keys = tree.schema.names.keys
     if not all(is_beneath(keys(pick.path), keys(tree.at)) for pick, _ in others):
         tree = grafted(tree, live)
     branches = [keys(pick.path) for pick, _ in others if pick.scope == "branch"]
-    sourced = [Sourced(pick, open_snapshot(record)) for pick, record in others] + [
+    sourced = [Sourced(pick, _beside(record, right, terms)[0]) for pick, record in others] + [
         Sourced(pick, tree)
         for pick in picks
         if pick.scope in ("object", "attributes")

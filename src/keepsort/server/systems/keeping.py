@@ -102,7 +102,7 @@ def accept_loss() -> tuple[int, int]:
     comparisons, secrets kept before tell as different from then on: nobody knows whether they are.
     """
     passwords, kept = 0, 0
-    for system in System.objects.all():
+    for system in System.every.all():
         if _is_lost(bytes(system.password), PASSWORD):
             system.password, system.password_lost = encrypt(b"", PASSWORD), True
             system.save(update_fields=["password", "password_lost"])
@@ -165,12 +165,12 @@ def is_unfinished() -> bool:
 
 def _encrypt_anew(key: bytes) -> int:
     count = 0
-    for system in System.objects.all():
+    for system in System.every.all():
         with transaction.atomic():
-            row = System.objects.select_for_update().get(pk=system.pk)
+            row = System.every.select_for_update().get(pk=system.pk)
             value = _anew(bytes(row.password), PASSWORD, key)
             if value is not None:
-                System.objects.filter(pk=row.pk).update(password=value)
+                System.every.filter(pk=row.pk).update(password=value)
                 count += 1
     for rows in _steps():
         with transaction.atomic():

@@ -3,8 +3,18 @@
 from django.db import models
 
 
+class Live(models.Manager["System"]):
+    """Finds live systems only."""
+
+    def get_queryset(self) -> models.QuerySet["System"]:
+        """Leave out what only stands for an opened file."""
+        return super().get_queryset().filter(is_file=False)
+
+
 class System(models.Model):
-    """One live system.
+    """One live system, or what an opened file came from.
+
+    is_file: nothing answers there; it holds what was read from a file, and its secrets.
 
     password: encrypted with the key of this installation. password_lost: it was encrypted with one
         that is lost, and must be given again.
@@ -19,7 +29,11 @@ class System(models.Model):
     password = models.BinaryField(default=b"")
     password_lost = models.BooleanField(default=False)
     rules = models.JSONField(default=dict)
+    is_file = models.BooleanField(default=False)
     added_at = models.DateTimeField(auto_now_add=True)
+
+    objects = Live()
+    every = models.Manager["System"]()
 
     class Meta:
         """In order of when they were added."""

@@ -14,10 +14,12 @@ from hypothesis import strategies as st
 
 from keepsort.core.model import ConfigObject
 from keepsort.core.snapshot import MemoryStore, Snapshot, SnapshotBuilder
-from keepsort.formats.archive import BadArchive, Manifest, read, write
-from keepsort.formats.exported import LeftOut
-from keepsort.formats.plain_values import NoValue, from_plain, to_plain
+from keepsort.files.archive import read
+from keepsort.files.exported import Line
+from keepsort.files.opened import BadFile
+from keepsort.files.plain_values import LEFT_OUT, NoValue, from_plain, to_plain
 from tests.core.trees import SCHEMA, Tree, snapshot, trees
+from tests.files.batches import batch, read_back, written
 
 values = st.recursive(
     st.none() | st.booleans() | st.integers(-(1 << 63), (1 << 64) - 1) | st.binary(max_size=8)
@@ -28,22 +30,12 @@ values = st.recursive(
 )  # fmt: skip
 
 
-def manifest(tree: Snapshot, *branches: tuple[str, ...]) -> Manifest:
-    return Manifest(
-        system="People", connector="directory", software="tests", taken_at="2026-11-26T02:00:00Z",
-        branches=list(branches or [tree.at]), whole=not branches,
-    )  # fmt: skip
-
-
 def archived(tree: Snapshot, *branches: tuple[str, ...]) -> bytes:
-    out = io.BytesIO()
-    write(out, tree, manifest(tree, *branches), LeftOut())
-    return out.getvalue()
+    return written("archive", batch(tree, *branches))
 
 
-def opened(raw: bytes) -> dict[tuple[str, ...], tuple[ConfigObject, list[str]]]:
-    found = read(io.BytesIO(raw))
-    return {path: (obj, secrets) for path, obj, secrets in found.objects()}
+def opened(raw: bytes) -> dict[tuple[str, ...], Line]:
+    return read_back("archive", raw)
 
 
 @given(values)
@@ -70,9 +62,14 @@ def test_what_goes_out_comes_back(objects: Tree, data: st.DataObject) -> None:
     assert {(p, n) for p, n in found.manifest.secrets} == {s for s in secret if s[0] in wanted}
     assert found.manifest.objects == len(wanted)
     builder = SnapshotBuilder(MemoryStore(), found.schema, at=at)
-    for path, obj, left_out in found.objects():
-        assert {(path, name) for name in left_out} == {s for s in secret if s[0] == path}
-        builder.add(path, obj)
+    for line in found.lines:
+        left_out = {name for name, value in line.attributes.items() if value == LEFT_OUT}
+        assert {(line.path, name) for name in left_out} == {s for s in secret if s[0] == line.path}
+        name = line.path[-1] if line.path else ""
+        told = {n: v for n, v in line.attributes.items() if n not in left_out}
+        builder.add(line.path, ConfigObject(
+            name=name, kind=line.kind, identity=line.id, attributes=told, facts=line.facts,
+        ))  # fmt: skip
     bare = {
         path: ConfigObject(
             name=obj.name, kind=obj.kind, identity=obj.identity, facts=obj.facts,
@@ -120,7 +117,7 @@ def test_a_broken_one_is_refused_or_is_whole(data: st.DataObject) -> None:
         broken = raw[:at]
     else:
         broken = raw[:at] + bytes([raw[at] ^ data.draw(st.integers(1, 255))]) + raw[at + 1 :]
-    with suppress(BadArchive):
+    with suppress(BadFile):
         assert opened(broken) == whole, "nothing that counts was hit"
 
 
@@ -169,16 +166,17 @@ DEEP = b'{"path": [], "kind": "a", "attributes": {"x": ' + b"[" * 100_000 + b"\n
     ],
 )  # fmt: skip
 def test_bad_ones_are_refused_with_the_place(raw: bytes, place: str) -> None:
-    with pytest.raises(BadArchive, match=place):
+    with pytest.raises(BadFile, match=place):
         opened(raw)
 
 
 def test_a_bomb_is_refused_before_it_is_unpacked() -> None:
     bomb = packed(**{"README.txt": b"0" * (17 << 20)})
-    with pytest.raises(BadArchive, match=r"README.txt says that it is \d+ bytes long"):
+    with pytest.raises(BadFile, match=r"README.txt says that it is \d+ bytes long"):
         opened(bomb)
 
 
-def test_no_mark_is_made_of_plain_values() -> None:
+@pytest.mark.parametrize("told", [{"$secret": "known"}, {"$secret": "sealed"}, {"$x": 1}])
+def test_no_mark_is_made_up(told: dict[str, object]) -> None:
     with pytest.raises(NoValue):
-        from_plain({"$secret": "left out"})
+        from_plain(told)

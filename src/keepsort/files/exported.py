@@ -1,0 +1,190 @@
+"""What goes out of a backup: its objects in order of their paths, without what is secret."""
+
+import re
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field
+
+import msgspec
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+
+from keepsort.core.model import Attributes, Path, Schema, Value
+from keepsort.core.model.masks import MARK
+from keepsort.core.snapshot import Node, Snapshot
+from keepsort.files.plain_values import LEFT_OUT, Secret, to_plain
+
+SECRET_IN_TEXT = "[secret left out]"  # noqa: S105 - it stands for one
+#: A secret within a text, as it goes out: left out, or sealed in base64.
+IN_TEXT = re.compile(r"\[secret left out\]|\[sealed secret ([A-Za-z0-9+/=]+)\]")
+
+#: Encrypts a secret by what stands for it here; None where nobody knows it.
+Seal = Callable[[str], str | None]
+
+
+class Sealing(msgspec.Struct, frozen=True):
+    """How secrets are sealed: a key from a passphrase by scrypt (RFC 7914), then AES-256-GCM.
+
+    salt, check: base64; check is a sealed empty text, by which a wrong passphrase is told.
+    """
+
+    salt: str
+    n: int
+    r: int
+    p: int
+    check: str
+
+
+class Manifest(msgspec.Struct, kw_only=True):
+    """What a file is of.
+
+    branches: the places that it holds, each with all beneath it; single: those it holds without
+        what is beneath them. whole: whether it holds all there is.
+    secrets: places of the secrets that are left out or sealed, as path and attribute.
+    """
+
+    format: str = ""
+    version: int = 1
+    system: str = ""
+    connector: str = ""
+    software: str = ""
+    taken_at: str = ""
+    by: str = ""
+    note: str = ""
+    branches: list[Path] = []
+    single: list[Path] = []
+    whole: bool = False
+    objects: int = 0
+    secrets: list[tuple[Path, str]] = []
+    sealing: Sealing | None = None
+
+
+@dataclass
+class LeftOut:
+    """What an export does not hold.
+
+    secrets: places of secrets that are left out; sealed: of those that are in it, encrypted; both
+    as path and attribute. formats: what the format cannot carry.
+    """
+
+    secrets: list[tuple[Path, str]] = field(default_factory=list)
+    sealed: list[tuple[Path, str]] = field(default_factory=list)
+    formats: list[str] = field(default_factory=list)
+
+
+class Line(msgspec.Struct, omit_defaults=True):
+    """One object as it goes out."""
+
+    path: Path
+    kind: str
+    id: str | None = None
+    attributes: Attributes = {}
+    facts: Attributes = {}
+    unreadable: str | None = None
+
+
+@dataclass
+class Batch:
+    """All that a format needs to write a file.
+
+    lines: the objects, each once; what is left out is told while they are read.
+    signer: signs it, where the format can be signed.
+    """
+
+    manifest: Manifest
+    schema: Schema
+    lines: Iterable[Line]
+    left_out: LeftOut
+    signer: Ed25519PrivateKey | None = None
+
+
+def plain(line: Line) -> Line:
+    """Return a line with its values as JSON has them."""
+    attributes = {name: to_plain(value) for name, value in line.attributes.items()}
+    facts = {name: to_plain(value) for name, value in line.facts.items()}
+    return Line(line.path, line.kind, line.id, attributes, facts, line.unreadable)
+
+
+def lines(
+    tree: Snapshot, branches: Iterable[Path], left_out: LeftOut, seal: Seal | None = None,
+    single: Iterable[Path] = (),
+) -> Iterator[Line]:  # fmt: skip
+    """Yield the objects of some branches of a tree, each once; tell what is left out.
+
+    branches: places in the tree; one that lies in another is passed over.
+    single: places whose objects go out without what is beneath them.
+    seal: encrypts secrets; they are left out where None.
+    """
+    keys = tree.schema.names.keys
+    outermost: list[Path] = []
+    for branch in sorted(branches, key=lambda path: (len(path), path)):
+        if not any(keys(branch)[: len(one)] == keys(one) for one in outermost):
+            outermost.append(branch)
+    alone = {
+        keys(path): path
+        for path in single
+        if not any(keys(path)[: len(one)] == keys(one) for one in map(keys, outermost))
+    }
+    whole = {keys(branch) for branch in outermost}
+    for branch in sorted([*outermost, *alone.values()], key=keys):
+        top = tree.find(branch)
+        if top is None:
+            continue
+        for node in tree.walk(top) if keys(branch) in whole else [top]:
+            yield _line(tree, node, left_out, seal)
+
+
+def _line(tree: Snapshot, node: Node, left_out: LeftOut, seal: Seal | None) -> Line:
+    obj = tree.object(node)
+    attributes = {}
+    for name, value in obj.attributes.items():
+        is_secret = tree.schema.spec(obj.kind, name).secret
+        bare = _sealed(value, seal) if is_secret else _without_secrets(value, seal)
+        if bare is not value:
+            told = left_out.secrets if _lacks(bare) else left_out.sealed
+            told.append((node.path, name))
+        attributes[name] = bare
+    facts = {name: _without_secrets(value, None) for name, value in obj.facts.items()}
+    return Line(node.path, obj.kind, obj.identity, attributes, facts, obj.unreadable)
+
+
+def _sealed(value: Value, seal: Seal | None) -> Value:
+    """Return what goes out for the value of an attribute that is secret: nothing, or all of it."""
+    if seal is None:
+        return LEFT_OUT
+    values = value if isinstance(value, list) else [value]
+    found = [seal(one) if isinstance(one, str) else None for one in values]
+    if any(one is None for one in found):
+        return LEFT_OUT
+    sealed = [Secret(one) for one in found if one]
+    return sealed if isinstance(value, list) else sealed[0]
+
+
+def _lacks(value: Value) -> bool:
+    """Tell whether a secret is left out of a value that goes out."""
+    if isinstance(value, str):
+        return SECRET_IN_TEXT in value
+    if isinstance(value, dict):
+        return any(map(_lacks, value.values()))
+    if isinstance(value, list):
+        return any(map(_lacks, value))
+    return bool(value == LEFT_OUT)
+
+
+def _without_secrets(value: Value, seal: Seal | None) -> Value:
+    """Return a value without the secrets in its texts; the value itself where there are none."""
+    if isinstance(value, str):
+        if not MARK.search(value):
+            return value
+
+        def shown(found: re.Match[str]) -> str:
+            sealed = seal(found[1]) if seal else None
+            return f"[sealed secret {sealed}]" if sealed else SECRET_IN_TEXT
+
+        return MARK.sub(shown, value)
+    if isinstance(value, list):
+        inner = [_without_secrets(v, seal) for v in value]
+        same = all(a is b for a, b in zip(inner, value, strict=True))
+        return value if same else inner
+    if isinstance(value, dict):
+        found = {k: _without_secrets(v, seal) for k, v in value.items()}
+        return value if all(found[k] is value[k] for k in value) else found
+    return value
