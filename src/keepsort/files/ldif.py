@@ -5,7 +5,8 @@ from collections.abc import Iterator
 from typing import IO
 
 from keepsort.core.model import Path, Schema, Value
-from keepsort.core.model.notation import DistinguishedNames, split_dn
+from keepsort.core.model.matching import prepared
+from keepsort.core.model.notation import DistinguishedNames, pairs_of, split_dn
 from keepsort.files.cells import Told
 from keepsort.files.exported import Batch, Line, Manifest
 from keepsort.files.opened import DEEPEST, LONGEST_LINE, BadFile, Opened
@@ -13,6 +14,13 @@ from keepsort.files.plain_values import NoValue, Secret, from_base64
 from keepsort.files.tables import Uncarried
 
 _WRAP = 76
+#: What servers keep of entries themselves, and tools that save all of a server write too.
+_SERVERS_OWN = frozenset(
+    {
+        "structuralobjectclass", "entrycsn", "creatorsname", "createtimestamp", "modifiersname",
+        "modifytimestamp", "entrydn", "subschemasubentry", "hassubordinates", "contextcsn",
+    }
+)  # fmt: skip
 #: Notation of a file of entries: their names from the end of their DNs.
 DNS = DistinguishedNames("")
 
@@ -32,6 +40,7 @@ def write(out: IO[bytes], batch: Batch) -> int:
             batch.left_out.formats.append(f"{dn or 'the root'}: it is no entry that could be read")
             continue
         rows = [b"\n", _row("dn", dn.encode())]
+        rows += [_row(name, _raw(value)) for name, value in _naming(line.path)]
         for name, value in line.attributes.items():
             if schema.spec(line.kind, name).read_only:
                 read_only.add(name)
@@ -48,6 +57,11 @@ def write(out: IO[bytes], batch: Batch) -> int:
         *(f"{n}: the server's own" for n in sorted(read_only)),
     ]
     return count
+
+
+def _naming(path: Path) -> list[tuple[str, str | bytes]]:
+    """Return the attributes that the name of an entry holds; objects do not repeat them."""
+    return pairs_of(path[-1]) if path and "=" in path[-1] else []
 
 
 def _raw(value: Value) -> bytes:
@@ -116,7 +130,7 @@ def _entries(rows: Iterator[tuple[int, bytes]]) -> Iterator[Line]:
     for number, row in rows:
         if not row:
             if line is not None:
-                yield line
+                yield _without_naming(line)
             line = None
             continue
         name, value = _parsed(number, row)
@@ -135,10 +149,30 @@ def _entries(rows: Iterator[tuple[int, bytes]]) -> Iterator[Line]:
                 )
         elif name == "-":
             raise BadFile(f"line {number}: it tells of changes; only entries are read.")
-        else:
+        elif name.lower() == "entryuuid":
+            line.id = value.decode("ascii", "replace")
+        elif name.lower() not in _SERVERS_OWN:
             told: Told = line.attributes.setdefault(name, [])
             assert isinstance(told, list)
             told.append(_text(value))
+
+
+def _without_naming(line: Line) -> Line:
+    for kind, value in _naming(line.path):
+        name = next((n for n in line.attributes if n.lower() == kind.lower()), None)
+        if name is None:
+            continue
+        wanted = _folded_value(value)
+        kept = [one for one in line.attributes[name] if _folded_value(one) != wanted]
+        if kept:
+            line.attributes[name] = kept
+        else:
+            del line.attributes[name]
+    return line
+
+
+def _folded_value(value: str | bytes) -> str | bytes:
+    return prepared("fold", value) if isinstance(value, str) else value
 
 
 def _parsed(number: int, row: bytes) -> tuple[str, bytes]:
