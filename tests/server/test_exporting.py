@@ -15,7 +15,7 @@ from keepsort.core.model import ConfigObject
 from keepsort.core.model.masks import mark
 from keepsort.files.archive import read
 from keepsort.server.accounts.models import User
-from keepsort.server.exporting import export
+from keepsort.server.files.exporting import Wanted, export
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.snapshots.models import Record
 from tests.core.trees import Tree
@@ -50,7 +50,7 @@ def viewer(db: None) -> Client:
 @pytest.mark.parametrize("form", ["archive", "json", "csv"])
 def test_no_secret_goes_out_and_each_is_named(record: Record, form: str) -> None:
     out = io.BytesIO()
-    found = export(record, [], form, out)
+    found = export(record, Wanted(), form, out)
     raw = out.getvalue()
     if form == "archive":
         with ZipFile(out) as archive:
@@ -65,7 +65,7 @@ def test_no_secret_goes_out_and_each_is_named(record: Record, form: str) -> None
 
 def test_json_is_one_document(record: Record) -> None:
     out = io.BytesIO()
-    export(record, [("divers", "imke")], "json", out)
+    export(record, Wanted([("divers", "imke")]), "json", out)
     told = json.loads(out.getvalue())
     assert told["system"] == "Plant"
     (imke,) = told["objects"]
@@ -76,7 +76,7 @@ def test_json_is_one_document(record: Record) -> None:
 
 def test_a_table_has_no_formulas(record: Record) -> None:
     out = io.BytesIO()
-    found = export(record, [("divers",)], "csv", out)
+    found = export(record, Wanted([("divers",)]), "csv", out)
     rows = list(csv.DictReader(io.StringIO(out.getvalue().decode())))
     assert {r["path"] for r in rows} == {"/divers", "/divers/imke"}
     values = [(r["attribute"], r["value"]) for r in rows if r["path"] == "/divers/imke"]
@@ -97,7 +97,7 @@ def test_over_the_api(record: Record, viewer: Client) -> None:
     assert ahead["name"] in response["Content-Disposition"]
     assert "no-store" in response["Cache-Control"]
     found = read(io.BytesIO(raw))
-    assert [path for path, _, _ in found.objects()] == [("divers",), ("divers", "imke")]
+    assert [line.path for line in found.lines] == [("divers",), ("divers", "imke")]
     assert not found.manifest.whole
     assert viewer.get(address, {"form": "tape"}).status_code == 400
     assert viewer.get(address, {**asked, "path": '["nobody"]'}).status_code == 404
@@ -107,7 +107,7 @@ def test_over_the_api(record: Record, viewer: Client) -> None:
 
 def test_a_branch_that_is_not_there(record: Record) -> None:
     with pytest.raises(NotFound, match="does not hold /nobody"):
-        export(record, [("nobody",)], "archive", io.BytesIO())
+        export(record, Wanted([("nobody",)]), "archive", io.BytesIO())
 
 
 def test_a_file_is_written_whole_or_not_at_all(tmp_path: Path) -> None:

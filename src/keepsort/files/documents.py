@@ -46,8 +46,8 @@ def _tail(left_out: LeftOut) -> dict[str, Any]:
 
 def write_json(out: IO[bytes], batch: Batch) -> int:
     """Write one JSON document; return how many objects it holds."""
-    head = msgspec.json.format(msgspec.json.encode(_head(batch)), indent=1).rstrip(b"\n}").rstrip()
-    out.write(head + b',\n "objects": [')
+    head = msgspec.json.format(msgspec.json.encode(_head(batch)), indent=1)
+    out.write(head.removesuffix(b"\n}") + b',\n "objects": [')
     count = 0
     for line in batch.lines:
         out.write((b",\n  " if count else b"\n  ") + msgspec.json.encode(plain(line)))

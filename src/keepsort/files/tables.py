@@ -53,10 +53,15 @@ def _write_csv(out: IO[bytes], batch: Batch, layout: Layout) -> int:
     counted = _Counting(batch.lines)
     text = io.TextIOWrapper(out, encoding="utf-8", newline="", write_through=True)
     rows = csv.writer(text)
+    defused = 0
     for row in _rows(counted, batch, layout):
-        rows.writerow([_safe(one) for one in row])
+        safe = [_safe(one) for one in row]
+        defused += safe != row
+        rows.writerow(safe)
     text.detach()
     _tell(batch)
+    if defused:
+        batch.left_out.formats.append(f"{defused} rows look like formulas; a ' stands before them")
     return counted.count
 
 

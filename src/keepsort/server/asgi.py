@@ -4,6 +4,7 @@ import os
 import sys
 from threading import Thread
 
+from asgiref.sync import sync_to_async
 from django.core.asgi import get_asgi_application
 
 from keepsort.server.limits import limited
@@ -13,7 +14,10 @@ os.environ.setdefault("KEEPSORT_POOLED", "yes")
 _django = get_asgi_application()
 
 from django.conf import settings  # noqa: E402 - there are none before
-from django.db import DatabaseError, connection  # noqa: E402
+from django.contrib.auth import SESSION_KEY  # noqa: E402
+from django.contrib.sessions.models import Session  # noqa: E402
+from django.db import DatabaseError, close_old_connections, connection  # noqa: E402
+from django.utils import timezone  # noqa: E402
 
 from keepsort.server.systems.keeping import WrongKey, check  # noqa: E402
 
@@ -42,4 +46,14 @@ def _refused() -> str:
 
 if _why := _refused():
     sys.exit(f"keepsort: {_why}")
-application = limited(_django, settings.SESSION_COOKIE_NAME)  # type: ignore[arg-type]
+
+
+@sync_to_async
+def _is_session(key: str) -> bool:
+    """Tell whether somebody is signed in with a session of this key."""
+    close_old_connections()
+    found = Session.objects.filter(session_key=key, expire_date__gt=timezone.now()).first()
+    return found is not None and SESSION_KEY in found.get_decoded()
+
+
+application = limited(_django, settings.SESSION_COOKIE_NAME, _is_session)  # type: ignore[arg-type]

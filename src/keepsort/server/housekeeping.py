@@ -46,6 +46,9 @@ def tidy() -> int:
 def _retire(now: datetime) -> None:
     PlanRecord.objects.filter(runs=None, made_at__lt=now - _PLANS_FOR).delete()
     PastedList.objects.filter(made_at__lt=now - _LISTS_FOR).delete()
+    System.every.filter(is_file=True, records__file__keep_until__lt=now).delete()
+    # a file that was being opened when its process ended left only this
+    System.every.filter(is_file=True, records=None, added_at__lt=now - _MADE_WITHIN).delete()
     Session.objects.filter(expire_date__lt=now).delete()
     ended = Work.objects.filter(
         state__in=[Work.State.DONE, Work.State.FAILED], asked_at__lt=now - _WORK_FOR

@@ -78,6 +78,7 @@ class Comparison:
     same: how many objects of the backup are the same live.
     covers: the branch that both sides tell of. Where the left was completed from the right,
         `outside` objects of it are not the backup's own, and nothing is said of them.
+    mentioned: of a file that tells of some objects only, which these are, as paths compare.
     """
 
     def __init__(
@@ -91,6 +92,7 @@ class Comparison:
         unknown: int = 0,
         outside: int = 0,
         covers: Path | None = None,
+        mentioned: frozenset[Path] | None = None,
     ) -> None:
         self.left = left
         self.right = right
@@ -106,6 +108,7 @@ class Comparison:
         self.unknown = unknown
         self.outside = outside
         self.covers = left.at if covers is None else covers
+        self.mentioned = mentioned
 
     @cached_property
     def tally(self) -> dict[str, int]:
@@ -119,8 +122,11 @@ class Comparison:
         return self.left.root.total - self.outside - differing - self.unknown
 
     def is_covered(self, path: Path) -> bool:
-        """Tell whether a path lies in the branch that both sides tell of."""
-        return is_beneath(self.names.keys(path), self.names.keys(self.covers))
+        """Tell whether a path lies in what both sides tell of."""
+        keys = self.names.keys(path)
+        if self.mentioned is not None and keys not in self.mentioned:
+            return False
+        return is_beneath(keys, self.names.keys(self.covers))
 
     @cached_property
     def top(self) -> Path:
@@ -141,10 +147,17 @@ class Comparison:
         """
         return self._with(self.differences, outside, branch)
 
+    def mentioning(self, places: frozenset[Path]) -> "Comparison":
+        """Return the comparison as one of a file that tells of the objects at some places only."""
+        of_left = sum(self.left.find(place) is not None for place in places)
+        found = self._with(self.differences, self.left.root.total - of_left, self.covers)
+        found.mentioned = places
+        return found
+
     def _with(self, differences: Iterable[Difference], outside: int, covers: Path) -> "Comparison":
         return Comparison(
             self.left, self.right, differences, self.consequences, self.hidden,
-            self.suggestions, self.unknown, outside, covers,
+            self.suggestions, self.unknown, outside, covers, self.mentioned,
         )  # fmt: skip
 
     def chosen(self, wanted: Callable[[Difference], bool]) -> "Comparison":

@@ -51,6 +51,7 @@ LOOKED = [
     OpenApiParameter(
         "accepted", OpenApiTypes.STR, description="Moves accepted: a list of pairs of paths."
     ),
+    OpenApiParameter("hangs", OpenApiTypes.STR, description="What an opened file is beneath."),
     OpenApiParameter("states", OpenApiTypes.STR, description="Kinds of difference, with commas."),
     OpenApiParameter("kinds", OpenApiTypes.STR, description="Kinds of object, with commas."),
     OpenApiParameter("attributes", OpenApiTypes.STR, description="Attributes, with commas."),
@@ -99,7 +100,11 @@ def read_terms(data: Mapping[str, Any]) -> Terms:
         raise Problem(
             "Accepted moves are a list of pairs of paths.", "Start from Watch again."
         ) from None
-    return Terms(read_rules(rules) if rules is not None else None, alike, accepted)
+    hangs = data.get("hangs")
+    return Terms(
+        read_rules(rules) if rules is not None else None, alike, accepted,
+        tuple(hangs) if hangs is not None else None,
+    )  # fmt: skip
 
 
 def looked(request: Request) -> Looked:
@@ -113,6 +118,7 @@ def looked(request: Request) -> Looked:
         "rules": _json(asked.get("rules"), "rules"),
         "alike": _decimal(asked.get("alike")),
         "accepted": _json(asked.get("accepted"), "accepted") or [],
+        "hangs": reading.path(asked["hangs"]) if asked.get("hangs") else None,
     }
     if not isinstance(terms["rules"], dict | None):
         raise Problem("What is asked for is not written as it should be.", "Start from Watch.")

@@ -1,51 +1,65 @@
-"""The views that give files out."""
+"""The views of files: those that are given out, and those that are opened."""
 
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from threading import BoundedSemaphore
-from typing import IO
+from typing import IO, Any
+from urllib.parse import unquote
 
 from django.http import FileResponse, HttpResponseBase
+from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
 from keepsort.core.model import Path
 from keepsort.files.catalogue import FORMATS
+from keepsort.files.names import READ
 from keepsort.server import reading
-from keepsort.server.api import shapes
-from keepsort.server.api.asking import View
-from keepsort.server.files.exporting import Wanted, export
+from keepsort.server.api import shapes, writing
+from keepsort.server.api.asking import PATH, View, number_of, path_of, person
+from keepsort.server.events.notify import tell
+from keepsort.server.files.exporting import Exported, Wanted, export
+from keepsort.server.files.importing import import_file
+from keepsort.server.files.looking import look_at, search
+from keepsort.server.files.models import OpenedFile
+from keepsort.server.files.opening import drop_file, find_file, open_file
 from keepsort.server.problems import Problem
 from keepsort.server.snapshots.services import find_record
+from keepsort.server.systems.models import System
 
 _ASKED = [
     OpenApiParameter("form", OpenApiTypes.STR, enum=list(FORMATS), required=True),
     OpenApiParameter("path", OpenApiTypes.STR, description="A branch as a JSON list of names."),
+    OpenApiParameter("alone", OpenApiTypes.BOOL, description="Only the object, not its branch."),
 ]
 _LEFT_OUT_SHOWN = 50
 _AT_ONCE = BoundedSemaphore(2)
 _WAIT_SECONDS = 20.0
+_LONGEST_NAME = 200
 
 
 @contextmanager
 def _turn() -> Iterator[None]:
     if not _AT_ONCE.acquire(timeout=_WAIT_SECONDS):
-        raise Problem("Others are exporting already.", "Try again in a minute.", 503)
+        raise Problem("Others are at large files already.", "Try again in a minute.", 503)
     try:
         yield
     finally:
         _AT_ONCE.release()
 
 
-def _asked(request: Request) -> tuple[str, list[Path]]:
-    form = request.query_params.get("form", "")
+def _asked(asked: Mapping[str, Any]) -> tuple[str, Wanted]:
+    form = str(asked.get("form", ""))
     if form not in FORMATS:
         raise Problem(f"{form!r} is no format of export.", f"Use one of: {', '.join(FORMATS)}.")
-    path = request.query_params.get("path")
-    return form, [reading.path(path)] if path else []
+    path = asked.get("path")
+    paths: list[Path] = [reading.path(path)] if path else []
+    alone = asked.get("alone") in ("true", "1", True)
+    return form, Wanted(single=paths) if alone else Wanted(paths)
 
 
 class ExportAhead(View):
@@ -54,20 +68,22 @@ class ExportAhead(View):
     @extend_schema(operation_id="export_ahead", parameters=_ASKED, responses=shapes.ExportShape)
     def get(self, request: Request, number: int) -> Response:
         """Tell size, objects and what is left out, without giving the file out."""
-        form, branches = _asked(request)
+        form, wanted = _asked(request.query_params)
         with _turn(), _file() as out:
-            found = export(find_record(number), Wanted(branches), form, out)
-            size = out.tell()
-        return Response(
-            {
-                "name": found.name,
-                "bytes": size,
-                "objects": found.objects,
-                "secrets": found.secrets,
-                "left_out": found.left_out[:_LEFT_OUT_SHOWN],
-                "left_out_count": len(found.left_out),
-            }
-        )
+            found = export(find_record(number), wanted, form, out)
+            return Response(_told(found, out.tell()))
+
+
+def _told(found: Exported, size: int) -> dict[str, Any]:
+    return {
+        "name": found.name,
+        "bytes": size,
+        "objects": found.objects,
+        "secrets": found.secrets,
+        "sealed": found.sealed,
+        "left_out": found.left_out[:_LEFT_OUT_SHOWN],
+        "left_out_count": len(found.left_out),
+    }
 
 
 class Export(View):
@@ -79,16 +95,151 @@ class Export(View):
     )  # fmt: skip
     def get(self, request: Request, number: int) -> HttpResponseBase:
         """Give a backup or a branch of it out, without its secrets."""
-        form, branches = _asked(request)
-        out = _file()
-        with _turn():
-            found = export(find_record(number), Wanted(branches), form, out)
-        out.seek(0)
-        return FileResponse(
-            out, as_attachment=True, filename=found.name, content_type=FORMATS[form].media_type
-        )
+        form, wanted = _asked(request.query_params)
+        return _given(number, wanted, form, None)
+
+    @extend_schema(
+        operation_id="export_sealed", request=shapes.SealedShape,
+        responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
+    )  # fmt: skip
+    def post(self, request: Request, number: int) -> HttpResponseBase:
+        """Give a backup or a branch of it out, its secrets sealed with a passphrase."""
+        data = shapes.SealedShape(data=request.data)
+        data.is_valid(raise_exception=True)
+        asked = data.validated_data
+        wanted = Wanted([tuple(asked["path"])] if asked["path"] is not None else [])
+        return _given(number, wanted, asked["form"], asked["passphrase"])
+
+
+def _given(number: int, wanted: Wanted, form: str, passphrase: str | None) -> HttpResponseBase:
+    out = _file()
+    with _turn():
+        found = export(find_record(number), wanted, form, out, passphrase)
+    out.seek(0)
+    kind = FORMATS[form].media_type
+    return FileResponse(out, as_attachment=True, filename=found.name, content_type=kind)
 
 
 def _file() -> IO[bytes]:
     """Return a file of its own on disk, which goes when it is closed."""
     return tempfile.TemporaryFile(prefix="keepsort-export-")
+
+
+class AsFile(BaseParser):
+    """Takes a body as it is, onto disk: `limits` has seen to its size."""
+
+    media_type = "application/octet-stream"
+
+    def parse(
+        self,
+        stream: IO[bytes],
+        media_type: str | None = None,
+        parser_context: Mapping[str, Any] | None = None,
+    ) -> dict[str, IO[bytes]]:
+        """Return the body as a file."""
+        out = _file()
+        while piece := stream.read(1 << 20):
+            out.write(piece)
+        out.seek(0)
+        return {"file": out}
+
+
+class Files(View):
+    """The files that were opened."""
+
+    parser_classes = [AsFile]
+
+    @extend_schema(operation_id="files", responses=shapes.FileShape(many=True))
+    def get(self, request: Request) -> Response:
+        """List the opened files, newest first."""
+        found = OpenedFile.objects.select_related("record", "record__system", "by")
+        return Response([writing.file(file) for file in found])
+
+    @extend_schema(
+        operation_id="open_file",
+        parameters=[
+            OpenApiParameter("name", OpenApiTypes.STR, required=True),
+            OpenApiParameter("form", OpenApiTypes.STR, enum=list(READ)),
+            OpenApiParameter(
+                "X-Passphrase", OpenApiTypes.STR, OpenApiParameter.HEADER,
+                description="What its secrets were sealed with, percent-encoded.",
+            ),
+        ],
+        request={"application/octet-stream": OpenApiTypes.BINARY},
+        responses={201: shapes.FileShape},
+    )  # fmt: skip
+    def post(self, request: Request) -> Response:
+        """Open a file and keep what it holds; nothing is kept of one that is refused."""
+        name = request.query_params.get("name", "").strip()[:_LONGEST_NAME] or "a file"
+        form = request.query_params.get("form", "")
+        if form and form not in READ:
+            raise Problem(f"{form!r} is no format that is read.", f"One of: {', '.join(READ)}.")
+        data = request.data
+        if not isinstance(data, dict) or "file" not in data:
+            raise Problem("No file was sent.", "Send its bytes as application/octet-stream.")
+        passphrase = unquote(request.headers.get("X-Passphrase", ""))
+        with _turn(), data["file"] as source:
+            file = open_file(source, name, form, by=person(request), passphrase=passphrase)
+        tell("record", file.record_id, 0)
+        return Response(writing.file(file), status=201)
+
+
+class OneFile(View):
+    """One opened file."""
+
+    @extend_schema(operation_id="file", responses=shapes.FileShape)
+    def get(self, request: Request, number: int) -> Response:
+        """Return what is known of an opened file."""
+        return Response(writing.file(find_file(number)))
+
+    @extend_schema(operation_id="drop_file", responses={204: None})
+    def delete(self, request: Request, number: int) -> Response:
+        """Let go of an opened file; what was restored from it stays."""
+        drop_file(find_file(number))
+        return Response(status=204)
+
+
+class FileObject(View):
+    """One object of an opened file."""
+
+    @extend_schema(
+        operation_id="file_object",
+        parameters=[PATH, OpenApiParameter("start", OpenApiTypes.INT)],
+        responses=shapes.FileObjectShape,
+    )
+    def get(self, request: Request, number: int) -> Response:
+        """Return an object with its values, and a page of what is beneath it."""
+        file = find_file(number)
+        return Response(look_at(file, path_of(request), number_of(request, "start", 0)))
+
+
+class FileSearch(View):
+    """Finding objects in an opened file."""
+
+    @extend_schema(
+        operation_id="search_file",
+        parameters=[OpenApiParameter("text", OpenApiTypes.STR, required=True)],
+        responses=shapes.FoundInFileShape,
+    )
+    def get(self, request: Request, number: int) -> Response:
+        """Find objects by name and by value."""
+        return Response(search(find_file(number), request.query_params.get("text", "")))
+
+
+class FileImport(View):
+    """An opened file as a backup."""
+
+    @extend_schema(
+        operation_id="import_file",
+        request=shapes.ImportShape,
+        responses={201: shapes.RecordShape},
+    )
+    def post(self, request: Request, number: int) -> Response:
+        """Keep what a file holds as a backup of a system."""
+        data = shapes.ImportShape(data=request.data)
+        data.is_valid(raise_exception=True)
+        system = get_object_or_404(System, pk=data.validated_data["system"])
+        note = data.validated_data["note"]
+        record = import_file(find_file(number), system, note=note, by=person(request))
+        tell("record", record.pk, system.pk)
+        return Response(writing.record(record), status=201)

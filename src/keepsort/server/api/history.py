@@ -23,7 +23,7 @@ class CompareHistory(View):
     def get(self, request: Request) -> Response:
         """Return the versions of an object, and since when each differing attribute differs."""
         found = seen(request)
-        system = found.left.system
+        system = found.right.system if found.left.system.is_file else found.left.system
         behind = _behind(system)
         path = path_of(request)
         at = found.all.at(path)

@@ -6,6 +6,7 @@ from rest_framework import serializers
 
 from keepsort.core.compare import LIKENESS
 from keepsort.core.compare.comparison import STATES
+from keepsort.files.catalogue import FORMATS
 from keepsort.server.restores.models import Run, RunStep
 from keepsort.server.snapshots.models import Record, Work
 
@@ -47,6 +48,96 @@ class RecordShape(Shape):
     changes = _tally()
     problem_count = serializers.IntegerField()
     problems = serializers.ListField(child=serializers.CharField())
+    imported = serializers.BooleanField()
+    file = serializers.CharField(help_text="The name of the file it was opened from; else empty.")
+
+
+class AsideShape(Shape):
+    """An object of a file that has no place in the system, with what is beneath it."""
+
+    written = serializers.CharField()
+    count = serializers.IntegerField()
+    why = serializers.CharField()
+
+
+class FileShape(Shape):
+    """A file that was opened. passed_over: what in it was not understood."""
+
+    id = serializers.IntegerField(help_text="The number of its record.")
+    name = serializers.CharField()
+    form = serializers.CharField()
+    bytes = serializers.IntegerField()
+    sha256 = serializers.CharField()
+    system = serializers.CharField()
+    connector = serializers.CharField()
+    software = serializers.CharField()
+    taken_at = serializers.CharField()
+    made_by = serializers.CharField()
+    note = serializers.CharField()
+    objects = serializers.IntegerField()
+    whole = serializers.BooleanField()
+    signed = serializers.ChoiceField(choices=("no", "here", "elsewhere"))
+    signed_by = serializers.CharField()
+    secrets = serializers.IntegerField()
+    passed_over = serializers.ListField(child=serializers.CharField())
+    opened_at = serializers.DateTimeField()
+    by = serializers.CharField()
+    keep_until = serializers.DateTimeField()
+    fits = serializers.ListField(
+        child=serializers.IntegerField(), help_text="Systems that it can be compared with."
+    )
+
+
+class FileValueShape(Shape):
+    """One attribute of an object of a file; each value in words."""
+
+    name = serializers.CharField()
+    values = serializers.ListField(child=serializers.CharField(allow_blank=True))
+    more = serializers.IntegerField()
+
+
+class FileChildShape(Shape):
+    """An object beneath another one; how many there are at and beneath it."""
+
+    path = _path()
+    name = serializers.CharField()
+    kind_label = serializers.CharField()
+    objects = serializers.IntegerField()
+
+
+class FileObjectShape(Shape):
+    """An object of a file, its values as they may be seen, and some of those beneath it."""
+
+    path = _path()
+    written = serializers.CharField()
+    kind_label = serializers.CharField()
+    mentioned = serializers.BooleanField()
+    unreadable = serializers.CharField()
+    attributes = FileValueShape(many=True)
+    children = FileChildShape(many=True)
+    total = serializers.IntegerField()
+
+
+class FoundInFileShape(Shape):
+    """Objects of a file in which a text was found; whether all of it was searched."""
+
+    found = FileChildShape(many=True)
+    searched_all = serializers.BooleanField()
+
+
+class SealedShape(Shape):
+    """What is to be given out with its secrets sealed."""
+
+    form = serializers.ChoiceField(choices=[n for n, one in FORMATS.items() if one.seals])
+    path = _path(allow_null=True, default=None)
+    passphrase = serializers.CharField(trim_whitespace=False, max_length=1000)
+
+
+class ImportShape(Shape):
+    """What a file is to be a backup of."""
+
+    system = serializers.IntegerField()
+    note = serializers.CharField(max_length=300, allow_blank=True, default="")
 
 
 class ExportShape(Shape):
@@ -56,6 +147,7 @@ class ExportShape(Shape):
     bytes = serializers.IntegerField()
     objects = serializers.IntegerField()
     secrets = serializers.IntegerField()
+    sealed = serializers.IntegerField()
     left_out = serializers.ListField(child=serializers.CharField())
     left_out_count = serializers.IntegerField()
 
@@ -139,6 +231,7 @@ class BriefRecordShape(Shape):
     kind = serializers.ChoiceField(choices=Record.Kind.choices)
     taken_at = serializers.DateTimeField()
     note = serializers.CharField(allow_blank=True)
+    file = serializers.CharField(help_text="The name of the file it was opened from; else empty.")
 
 
 def _texts(**options: Any) -> serializers.ListField:
@@ -187,6 +280,11 @@ class CompareHeadShape(Shape):
     rules = RulesShape()
     missing = serializers.ListField(child=serializers.CharField())
     missing_count = serializers.IntegerField()
+    mentions = serializers.IntegerField(
+        allow_null=True, help_text="Of how many objects a file tells; null where it tells of all."
+    )
+    aside = AsideShape(many=True)
+    aside_count = serializers.IntegerField()
 
 
 class RowShape(Shape):
@@ -455,6 +553,7 @@ class TermsShape(Shape):
     accepted = serializers.ListField(
         child=serializers.ListField(child=_path(), min_length=2, max_length=2), default=list
     )
+    hangs = _path(allow_null=True, default=None)
 
 
 class PicksShape(Shape):

@@ -1,5 +1,7 @@
 """The views of Sort: two records compared, a level or an object at a time."""
 
+from typing import Any
+
 import msgspec
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -9,13 +11,17 @@ from rest_framework.response import Response
 from keepsort.server.accounts.roles import MayLook
 from keepsort.server.api import shapes, writing
 from keepsort.server.api.asking import LOOKED, PATH, View, number_of, path_of, seen
+from keepsort.server.files.standing import standing
 from keepsort.server.problems import NotFound
+from keepsort.server.snapshots.models import Record
+from keepsort.server.snapshots.services import open_snapshot
 from keepsort.server.sorting import levels
 from keepsort.server.sorting.bench import bench, lines
 from keepsort.server.sorting.listing import keep_list
-from keepsort.server.sorting.viewing import facets
+from keepsort.server.sorting.viewing import Seen, facets
 
 _OUTLINE_ROWS = 400
+_ASIDE_SHOWN = 50
 _PAGE_ROWS = 200
 _NEIGHBOURS = 20
 _LINES = 1000
@@ -53,8 +59,29 @@ class CompareHead(View):
                 "rules": msgspec.to_builtins(writing.FullRules.of(found.rules)),
                 "missing": found.missing,
                 "missing_count": found.missing_count,
+                **_of_file(found),
             }
         )
+
+
+def _of_file(found: Seen) -> dict[str, Any]:
+    """Tell what an opened file says nothing of, and what of it has no place here."""
+    file, other = found.left, found.right
+    if Record.Kind.FILE not in (file.kind, other.kind):
+        return {"mentions": None, "aside": [], "aside_count": 0}
+    if file.kind != Record.Kind.FILE:
+        file, other = other, file
+    aside = standing(file, other, found.terms.hangs).aside
+    write = open_snapshot(file).schema.notation.write
+    mentioned = found.all.mentioned
+    return {
+        "mentions": len(mentioned) if mentioned is not None else None,
+        "aside": [
+            {"written": write(one.path), "count": one.count, "why": one.why}
+            for one in aside[:_ASIDE_SHOWN]
+        ],
+        "aside_count": sum(one.count for one in aside),
+    }
 
 
 class CompareOutline(View):

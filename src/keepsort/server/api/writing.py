@@ -11,6 +11,8 @@ from keepsort.core.compare.rules import Space
 from keepsort.core.model import Path, Schema, is_beneath
 from keepsort.core.plan import Finding, Step, changed_names
 from keepsort.core.snapshot import Snapshot
+from keepsort.server.files.models import OpenedFile
+from keepsort.server.files.sealing import own_key
 from keepsort.server.logs import log
 from keepsort.server.pooling import DATABASE_AWAY
 from keepsort.server.restores.engine import is_interrupted
@@ -47,12 +49,50 @@ def record(found: Record) -> dict[str, Any]:
         "changes": found.changes,
         "problem_count": found.problem_count,
         "problems": [p["text"] for p in found.problems[:5]],
+        "imported": found.imported,
+        "file": found.file.name if found.kind == Record.Kind.FILE else "",
+    }
+
+
+def file(found: OpenedFile) -> dict[str, Any]:
+    """Write an opened file."""
+    told = found.told
+    connector = found.record.system.connector
+    like = System.objects.filter(connector=connector) if connector else System.objects.all()
+    signed = "no"
+    if found.signed_by:
+        signed = "here" if found.signed_by == own_key() else "elsewhere"
+    return {
+        "id": found.record_id,
+        "name": found.name,
+        "form": found.form,
+        "bytes": found.size,
+        "sha256": found.sha256,
+        "system": told["system"],
+        "connector": connector,
+        "software": told["software"],
+        "taken_at": told["taken_at"],
+        "made_by": told["by"],
+        "note": told["note"],
+        "objects": found.record.objects_count,
+        "whole": found.whole,
+        "signed": signed,
+        "signed_by": found.signed_by,
+        "secrets": found.secrets,
+        "passed_over": found.passed_over,
+        "opened_at": found.opened_at,
+        "by": found.by.shown_name if found.by else "",
+        "keep_until": found.keep_until,
+        "fits": list(like.values_list("pk", flat=True)),
     }
 
 
 def brief(found: Record) -> dict[str, Any]:
     """Write a backup or a look as it is named in passing."""
-    return {"id": found.pk, "kind": found.kind, "taken_at": found.taken_at, "note": found.note}
+    return {
+        "id": found.pk, "kind": found.kind, "taken_at": found.taken_at, "note": found.note,
+        "file": found.file.name if found.kind == Record.Kind.FILE else "",
+    }  # fmt: skip
 
 
 class FullRules(msgspec.Struct):

@@ -7,6 +7,7 @@ import msgspec
 from keepsort.core.compare import LIKENESS, Accepted, Comparison, Rules, compare
 from keepsort.core.model import Path, is_beneath
 from keepsort.core.plan import Pick, Sourced, gather
+from keepsort.core.plan.placing import Placed
 from keepsort.core.snapshot import Draft, Snapshot
 from keepsort.server import collecting
 from keepsort.server.caching import Kept
@@ -67,16 +68,20 @@ def compared(left: Record, right: Record, terms: Terms = _AS_SAVED) -> Compariso
     found = _kept.get(key)
     if found is None:
         known = successors(right.system)
-        found = compare_trees(*_beside(left, right, terms), terms, known)
+        ours, theirs = _beside(left, right, terms)
+        found = compare_trees(ours.tree, theirs.tree, terms, known)
+        mentioned = ours.mentioned if ours.mentioned is not None else theirs.mentioned
+        if mentioned is not None:
+            found = found.mentioning(mentioned)
         _kept.put(key, found)
     return found
 
 
-def _beside(left: Record, right: Record, terms: Terms) -> tuple[Snapshot, Snapshot]:
+def _beside(left: Record, right: Record, terms: Terms) -> tuple[Placed, Placed]:
     """Return both trees as they are compared; what one of them is a file of is put beside it."""
     if right.kind == Record.Kind.FILE and left.kind != Record.Kind.FILE:
-        return open_snapshot(left), standing(right, left, terms.hangs).tree
-    return standing(left, right, terms.hangs).tree, open_snapshot(right)
+        return Placed(open_snapshot(left)), standing(right, left, terms.hangs)
+    return standing(left, right, terms.hangs), Placed(open_snapshot(right))
 
 
 def compare_trees(
@@ -125,12 +130,13 @@ def compared_with(
     for _, record in others:
         if record.system_id != right.system_id and record.kind != Record.Kind.FILE:
             raise Problem("What is picked comes from another system.", "Put it there from Sort.")
-    tree, live = _beside(left, right, terms)
+    ours, theirs = _beside(left, right, terms)
+    tree, live = ours.tree, theirs.tree
     keys = tree.schema.names.keys
     if not all(is_beneath(keys(pick.path), keys(tree.at)) for pick, _ in others):
         tree = grafted(tree, live)
     branches = [keys(pick.path) for pick, _ in others if pick.scope == "branch"]
-    sourced = [Sourced(pick, _beside(record, right, terms)[0]) for pick, record in others] + [
+    sourced = [Sourced(pick, _beside(record, right, terms)[0].tree) for pick, record in others] + [
         Sourced(pick, tree)
         for pick in picks
         if pick.scope in ("object", "attributes")

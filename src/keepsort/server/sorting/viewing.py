@@ -46,6 +46,7 @@ class Seen:
     left: Record
     right: Record
     rules: Rules
+    terms: Terms
     all: Comparison
     shown: Comparison
     tally: dict[str, int]
@@ -95,7 +96,15 @@ def _filtered(view: View, left: Record, right: Record, found: Comparison) -> See
     wide = filtered(found, every_state, among=among, since=since)
     shown = filtered(wide, Filter(states=view.filter.states))
     return Seen(
-        left, right, rules, found, shown, wide.tally, missing[:_MISSING_SHOWN], len(missing)
+        left,
+        right,
+        rules,
+        view.terms,
+        found,
+        shown,
+        wide.tally,
+        missing[:_MISSING_SHOWN],
+        len(missing),
     )
 
 

@@ -6,36 +6,54 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
-        ('snapshots', '0003_files'),
+        ("snapshots", "0003_files"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='OpenedFile',
+            name="OpenedFile",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=200)),
-                ('form', models.CharField(max_length=20)),
-                ('size', models.PositiveBigIntegerField()),
-                ('sha256', models.CharField(max_length=64)),
-                ('told', models.JSONField(default=dict)),
-                ('whole', models.BooleanField(default=False)),
-                ('cells', models.BooleanField(default=False)),
-                ('signed_by', models.CharField(blank=True, max_length=60)),
-                ('secrets', models.PositiveBigIntegerField(default=0)),
-                ('passed_over', models.JSONField(default=list)),
-                ('opened_at', models.DateTimeField(auto_now_add=True)),
-                ('keep_until', models.DateTimeField(db_index=True)),
-                ('by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, to=settings.AUTH_USER_MODEL)),
-                ('record', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, related_name='file', to='snapshots.record')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=200)),
+                ("form", models.CharField(max_length=20)),
+                ("size", models.PositiveBigIntegerField()),
+                ("sha256", models.CharField(max_length=64)),
+                ("told", models.JSONField(default=dict)),
+                ("whole", models.BooleanField(default=False)),
+                ("cells", models.BooleanField(default=False)),
+                ("signed_by", models.CharField(blank=True, max_length=60)),
+                ("secrets", models.PositiveBigIntegerField(default=0)),
+                ("passed_over", models.JSONField(default=list)),
+                ("opened_at", models.DateTimeField(auto_now_add=True)),
+                ("keep_until", models.DateTimeField(db_index=True)),
+                (
+                    "by",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
+                (
+                    "record",
+                    models.OneToOneField(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="file",
+                        to="snapshots.record",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-id'],
+                "ordering": ["-id"],
             },
         ),
     ]

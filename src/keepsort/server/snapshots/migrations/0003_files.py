@@ -4,25 +4,26 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('snapshots', '0002_holds'),
+        ("snapshots", "0002_holds"),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='record',
-            name='gaps',
+            model_name="record",
+            name="gaps",
             field=models.JSONField(default=list),
         ),
         migrations.AddField(
-            model_name='record',
-            name='imported',
+            model_name="record",
+            name="imported",
             field=models.BooleanField(default=False),
         ),
         migrations.AlterField(
-            model_name='record',
-            name='kind',
-            field=models.CharField(choices=[('backup', 'Backup'), ('look', 'Look'), ('file', 'File')], max_length=8),
+            model_name="record",
+            name="kind",
+            field=models.CharField(
+                choices=[("backup", "Backup"), ("look", "Look"), ("file", "File")], max_length=8
+            ),
         ),
     ]
