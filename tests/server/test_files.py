@@ -223,9 +223,9 @@ def test_over_the_api(backup: Record, operator: Client) -> None:
         ).status_code
         == 400
     )
-    refused = send(b"[keeper] nowhere\n")
+    refused = send(b"[keeper] /a\n x\n")
     assert refused.status_code == 400  # type: ignore[attr-defined]
-    assert "it.txt cannot be opened as text: line 1" in refused.json()["error"]  # type: ignore[attr-defined]
+    assert "it.txt cannot be opened as text: line 2" in refused.json()["error"]  # type: ignore[attr-defined]
     assert send(b"x", "?form=tape").status_code == 400  # type: ignore[attr-defined]
     assert operator.post("/api/files", {"a": 1}, content_type="application/json").status_code == 415
     # a viewer may look at what others opened, and live systems are listed without it

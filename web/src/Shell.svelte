@@ -5,6 +5,7 @@
   import { session, systems } from '$lib/api/queries';
   import { contentOfView } from '$lib/model/focus';
   import { takesKeys } from '$lib/model/keys';
+  import DropZone from '$lib/parts/DropZone.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import TopBar from '$lib/parts/TopBar.svelte';
   import { route } from './routes';
@@ -45,5 +46,6 @@
     <TopBar person={person.data} onsearch={() => (searching = true)} />
     <Router />
   </div>
+  <DropZone />
   <SearchDialog bind:open={searching} system={here} />
 {/if}

@@ -1,6 +1,8 @@
 import { createRouter } from 'sv-router';
 import Nowhere from './views/Nowhere.svelte';
 import BackupsView from './views/backups/BackupsView.svelte';
+import FilesView from './views/files/FilesView.svelte';
+import FileView from './views/files/FileView.svelte';
 import PreviewView from './views/preview/PreviewView.svelte';
 import RunsView from './views/run/RunsView.svelte';
 import RunView from './views/run/RunView.svelte';
@@ -15,6 +17,8 @@ export const { p, navigate, isActive, route } = createRouter({
   '/plans/:plan': PreviewView,
   '/runs': RunsView,
   '/runs/:run': RunView,
+  '/files': FilesView,
+  '/files/:file': FileView,
   '/setup': SetupView,
   '/setup/:system': SetupView,
   '*': Nowhere,

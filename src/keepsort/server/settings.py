@@ -152,6 +152,8 @@ SPECTACULAR_SETTINGS = {
     "SERVE_INCLUDE_SCHEMA": False,
     "SERVE_PERMISSIONS": ["keepsort.server.accounts.roles.MayLook"],
     "ENUM_NAME_OVERRIDES": {
+        "WorkKind": "keepsort.server.snapshots.models.Work.Kind",
+        "RecordKind": "keepsort.server.snapshots.models.Record.Kind",
         "WorkState": "keepsort.server.snapshots.models.Work.State",
         "RunState": "keepsort.server.restores.models.Run.State",
         "RunStepState": "keepsort.server.restores.models.RunStep.State",

@@ -31,6 +31,8 @@ export type Settings = Schemas['SettingsShape'];
 export type AskSettings = Schemas['AskSettingsShapeRequest'];
 export type AskElsewhere = Schemas['ElsewhereShapeRequest'];
 export type Probe = Schemas['ProbeShape'];
+export type OpenedFile = Schemas['FileShape'];
+export type FileObject = Schemas['FileObjectShape'];
 export type RunBrief = Schemas['RunBriefShape'];
 
 /** An error as the server tells it: what was not possible and why, and the way out. */
@@ -44,7 +46,7 @@ export class Failure extends Error {
   }
 }
 
-function cookie(name: string): string {
+export function cookie(name: string): string {
   return document.cookie.match(new RegExp(`(?:^|; )${name}=([^;]*)`))?.[1] ?? '';
 }
 

@@ -1,5 +1,4 @@
 import { QueryClient } from '@tanstack/svelte-query';
-import type { Path } from '$lib/model/paths';
 import type { PickedThing } from '$lib/model/picks.svelte';
 import {
   client,
@@ -65,6 +64,8 @@ export interface Looked {
   rules?: string;
   alike?: number;
   accepted?: string;
+  /** What an opened file is put beneath, as a JSON list of names. */
+  hangs?: string;
   states?: string;
   kinds?: string;
   attributes?: string;
@@ -74,8 +75,8 @@ export interface Looked {
 }
 
 /** What two records are compared by, without what only chooses among the differences. */
-export function termsOf({ left, right, rules, alike, accepted }: Looked): Looked {
-  return { left, right, rules, alike, accepted };
+export function termsOf({ left, right, rules, alike, accepted, hangs }: Looked): Looked {
+  return { left, right, rules, alike, accepted, hangs };
 }
 
 // Two records never change, so what was compared once stays right.
@@ -215,6 +216,7 @@ const asked = (looked: Looked, picks: PickedThing[]) => ({
     rules: looked.rules ? (JSON.parse(looked.rules) as Rules) : null,
     alike: looked.alike ?? 0.6,
     accepted: looked.accepted ? (JSON.parse(looked.accepted) as string[][][]) : [],
+    hangs: looked.hangs ? (JSON.parse(looked.hangs) as string[]) : null,
   },
 });
 
@@ -312,23 +314,4 @@ export async function saveSettings(body: AskSettings, number?: number): Promise<
 export async function removeSystem(number: number): Promise<void> {
   await got(client.DELETE('/api/settings/{number}', { params: { path: { number } } }));
   await queryClient.invalidateQueries();
-}
-
-export type ExportForm = 'archive' | 'json' | 'csv';
-
-/** What an export would hold; made anew each time, since it is as large as the file. */
-export const exportAhead = (backup: number, path: Path, form: ExportForm) => ({
-  queryKey: ['export', backup, path, form],
-  queryFn: () =>
-    got(
-      client.GET('/api/records/{number}/export/ahead', {
-        params: { path: { number: backup }, query: { form, path: JSON.stringify(path) } },
-      }),
-    ),
-  retry: false,
-});
-
-export function exportAddress(backup: number, path: Path, form: ExportForm): string {
-  const asked = new URLSearchParams({ form, path: JSON.stringify(path) });
-  return `/api/records/${backup}/export?${asked}`;
 }

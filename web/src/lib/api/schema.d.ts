@@ -191,6 +191,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description List the opened files, newest first. */
+        get: operations["files"];
+        put?: never;
+        /** @description Open a file and keep what it holds; nothing is kept of one that is refused. */
+        post: operations["open_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Return what is known of an opened file. */
+        get: operations["file"];
+        put?: never;
+        post?: never;
+        /** @description Let go of an opened file; what was restored from it stays. */
+        delete: operations["drop_file"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{number}/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Keep what a file holds as a backup of a system. */
+        post: operations["import_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{number}/object": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Return an object with its values, and a page of what is beneath it. */
+        get: operations["file_object"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{number}/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Find objects by name and by value. */
+        get: operations["search_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -322,7 +409,8 @@ export interface paths {
         /** @description Give a backup or a branch of it out, without its secrets. */
         get: operations["export"];
         put?: never;
-        post?: never;
+        /** @description Give a backup or a branch of it out, its secrets sealed with a passphrase. */
+        post: operations["export_sealed"];
         delete?: never;
         options?: never;
         head?: never;
@@ -602,6 +690,12 @@ export interface components {
          * @enum {string}
          */
         ActionEnum: "create" | "update" | "move" | "delete";
+        /** @description An object of a file that has no place in the system, with what is beneath it. */
+        AsideShape: {
+            written: string;
+            count: number;
+            why: string;
+        };
         /** @description A request to carry out a plan. */
         AskRunShapeRequest: {
             confirmed?: string[];
@@ -632,7 +726,7 @@ export interface components {
         };
         /** @description A request for a backup or a look. */
         AskWorkShapeRequest: {
-            kind: components["schemas"]["KindEnum"];
+            kind: components["schemas"]["WorkKind"];
             at?: string[];
             /** @default  */
             note: string;
@@ -716,10 +810,12 @@ export interface components {
         /** @description A backup or a look, named in passing. */
         BriefRecordShape: {
             id: number;
-            kind: components["schemas"]["KindEnum"];
+            kind: components["schemas"]["RecordKind"];
             /** Format: date-time */
             taken_at: string;
             note: string;
+            /** @description The name of the file it was opened from; else empty. */
+            file: string;
         };
         /**
          * @description * `rename` - rename
@@ -752,6 +848,10 @@ export interface components {
             rules: components["schemas"]["RulesShape"];
             missing: string[];
             missing_count: number;
+            /** @description Of how many objects a file tells; null where it tells of all. */
+            mentions: number | null;
+            aside: components["schemas"]["AsideShape"][];
+            aside_count: number;
         };
         /** @description A connector as it is offered. */
         ConnectorShape: {
@@ -785,6 +885,7 @@ export interface components {
             bytes: number;
             objects: number;
             secrets: number;
+            sealed: number;
             left_out: string[];
             left_out_count: number;
         };
@@ -793,6 +894,58 @@ export interface components {
             name: string;
             label: string;
             count: number;
+        };
+        /** @description An object beneath another one; how many there are at and beneath it. */
+        FileChildShape: {
+            path: string[];
+            name: string;
+            kind_label: string;
+            objects: number;
+        };
+        /** @description An object of a file, its values as they may be seen, and some of those beneath it. */
+        FileObjectShape: {
+            path: string[];
+            written: string;
+            kind_label: string;
+            mentioned: boolean;
+            unreadable: string;
+            attributes: components["schemas"]["FileValueShape"][];
+            children: components["schemas"]["FileChildShape"][];
+            total: number;
+        };
+        /** @description A file that was opened. passed_over: what in it was not understood. */
+        FileShape: {
+            /** @description The number of its record. */
+            id: number;
+            name: string;
+            form: string;
+            bytes: number;
+            sha256: string;
+            system: string;
+            connector: string;
+            software: string;
+            taken_at: string;
+            made_by: string;
+            note: string;
+            objects: number;
+            whole: boolean;
+            signed: components["schemas"]["SignedEnum"];
+            signed_by: string;
+            secrets: number;
+            passed_over: string[];
+            /** Format: date-time */
+            opened_at: string;
+            by: string;
+            /** Format: date-time */
+            keep_until: string;
+            /** @description Systems that it can be compared with. */
+            fits: number[];
+        };
+        /** @description One attribute of an object of a file; each value in words. */
+        FileValueShape: {
+            name: string;
+            values: string[];
+            more: number;
         };
         /** @description What a plan must tell. */
         FindingShape: {
@@ -812,15 +965,11 @@ export interface components {
          * @enum {string}
          */
         FindingShapeLevelEnum: "stop" | "ask" | "confirm" | "note";
-        /**
-         * @description * `text` - text
-         *     * `data` - data
-         *     * `hex` - hex
-         *     * `secret` - secret
-         *     * `reference` - reference
-         * @enum {string}
-         */
-        FormEnum: "text" | "data" | "hex" | "secret" | "reference";
+        /** @description Objects of a file in which a text was found; whether all of it was searched. */
+        FoundInFileShape: {
+            found: components["schemas"]["FileChildShape"][];
+            searched_all: boolean;
+        };
         /**
          * @description What a search found.
          *
@@ -859,6 +1008,12 @@ export interface components {
             differing: number;
             where: string;
         };
+        /** @description What a file is to be a backup of. */
+        ImportShapeRequest: {
+            system: number;
+            /** @default  */
+            note: string;
+        };
         /** @description A value in a map, named by the keys that lead to it. */
         KeyShape: {
             keys: string[];
@@ -868,12 +1023,6 @@ export interface components {
             left: components["schemas"]["ShownShape"] | null;
             right: components["schemas"]["ShownShape"] | null;
         };
-        /**
-         * @description * `backup` - Backup
-         *     * `look` - Look
-         * @enum {string}
-         */
-        KindEnum: "backup" | "look";
         /** @description What is left out of a picked branch; only the object itself where `alone`. */
         LeftOutShapeRequest: {
             path: string[];
@@ -1022,11 +1171,18 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /**
+         * @description * `backup` - Backup
+         *     * `look` - Look
+         *     * `file` - File
+         * @enum {string}
+         */
+        RecordKind: "backup" | "look" | "file";
         /** @description A backup or a look. */
         RecordShape: {
             id: number;
             system: number;
-            kind: components["schemas"]["KindEnum"];
+            kind: components["schemas"]["RecordKind"];
             /** Format: date-time */
             taken_at: string;
             by: string;
@@ -1044,6 +1200,9 @@ export interface components {
             };
             problem_count: number;
             problems: string[];
+            imported: boolean;
+            /** @description The name of the file it was opened from; else empty. */
+            file: string;
         };
         /**
          * @description * `viewer` - looks
@@ -1227,6 +1386,21 @@ export interface components {
          * @enum {string}
          */
         ScopeEnum: "object" | "branch" | "attributes" | "remove";
+        /**
+         * @description * `archive` - archive
+         *     * `text` - text
+         *     * `json` - json
+         *     * `yaml` - yaml
+         *     * `toml` - toml
+         * @enum {string}
+         */
+        SealedShapeFormEnum: "archive" | "text" | "json" | "yaml" | "toml";
+        /** @description What is to be given out with its secrets sealed. */
+        SealedShapeRequest: {
+            form: components["schemas"]["SealedShapeFormEnum"];
+            path?: string[] | null;
+            passphrase: string;
+        };
         /** @description How a system is reached; its password is never sent out. */
         SettingsShape: {
             name: string;
@@ -1252,18 +1426,34 @@ export interface components {
         };
         /** @description A value ready to be shown. */
         ShownShape: {
-            form: components["schemas"]["FormEnum"];
+            form: components["schemas"]["ShownShapeFormEnum"];
             text: string;
             size: number;
             path: string[] | null;
             exists: boolean | null;
             part: string;
         };
+        /**
+         * @description * `text` - text
+         *     * `data` - data
+         *     * `hex` - hex
+         *     * `secret` - secret
+         *     * `reference` - reference
+         * @enum {string}
+         */
+        ShownShapeFormEnum: "text" | "data" | "hex" | "secret" | "reference";
         /** @description Name and password. */
         SignInRequest: {
             username: string;
             password: string;
         };
+        /**
+         * @description * `no` - no
+         *     * `here` - here
+         *     * `elsewhere` - elsewhere
+         * @enum {string}
+         */
+        SignedEnum: "no" | "here" | "elsewhere";
         /** @description Since which backup an attribute is as it is; `after` where no backup has it yet. */
         SinceShape: {
             attribute: string;
@@ -1360,6 +1550,7 @@ export interface components {
              */
             alike: number;
             accepted?: string[][][];
+            hangs?: string[] | null;
         };
         /** @description What the tray shows: steps in brief, what comes along, what to mind. */
         TrayShape: {
@@ -1367,11 +1558,17 @@ export interface components {
             findings: components["schemas"]["FindingShape"][];
             offers: components["schemas"]["OfferShape"][];
         };
+        /**
+         * @description * `backup` - Backup
+         *     * `look` - Look
+         * @enum {string}
+         */
+        WorkKind: "backup" | "look";
         /** @description A backup or a look on its way. */
         WorkShape: {
             id: number;
             system: number;
-            kind: components["schemas"]["KindEnum"];
+            kind: components["schemas"]["RecordKind"];
             state: components["schemas"]["WorkState"];
             objects_seen: number;
             message: string;
@@ -1499,6 +1696,8 @@ export interface operations {
                 alike?: number;
                 /** @description Attributes, with commas. */
                 attributes?: string;
+                /** @description What an opened file is beneath. */
+                hangs?: string;
                 /** @description Kinds of object, with commas. */
                 kinds?: string;
                 left: number;
@@ -1611,6 +1810,8 @@ export interface operations {
                 alike?: number;
                 /** @description Attributes, with commas. */
                 attributes?: string;
+                /** @description What an opened file is beneath. */
+                hangs?: string;
                 /** @description Kinds of object, with commas. */
                 kinds?: string;
                 left: number;
@@ -1727,6 +1928,8 @@ export interface operations {
                 around?: string;
                 /** @description Attributes, with commas. */
                 attributes?: string;
+                /** @description What an opened file is beneath. */
+                hangs?: string;
                 /** @description Kinds of object, with commas. */
                 kinds?: string;
                 left: number;
@@ -1845,6 +2048,8 @@ export interface operations {
                 /** @description Attributes, with commas. */
                 attributes?: string;
                 count?: number;
+                /** @description What an opened file is beneath. */
+                hangs?: string;
                 /** @description Kinds of object, with commas. */
                 kinds?: string;
                 left: number;
@@ -1961,6 +2166,8 @@ export interface operations {
                 alike?: number;
                 /** @description Attributes, with commas. */
                 attributes?: string;
+                /** @description What an opened file is beneath. */
+                hangs?: string;
                 /** @description Kinds of object, with commas. */
                 kinds?: string;
                 left: number;
@@ -2076,6 +2283,8 @@ export interface operations {
                 alike?: number;
                 /** @description Attributes, with commas. */
                 attributes?: string;
+                /** @description What an opened file is beneath. */
+                hangs?: string;
                 /** @description Kinds of object, with commas. */
                 kinds?: string;
                 left: number;
@@ -2190,6 +2399,8 @@ export interface operations {
                 alike?: number;
                 /** @description Attributes, with commas. */
                 attributes?: string;
+                /** @description What an opened file is beneath. */
+                hangs?: string;
                 /** @description Kinds of object, with commas. */
                 kinds?: string;
                 left: number;
@@ -2302,6 +2513,8 @@ export interface operations {
                 alike?: number;
                 /** @description Attributes, with commas. */
                 attributes?: string;
+                /** @description What an opened file is beneath. */
+                hangs?: string;
                 /** @description Kinds of object, with commas. */
                 kinds?: string;
                 left: number;
@@ -2515,6 +2728,672 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProbeShape"];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileShape"][];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    open_file: {
+        parameters: {
+            query: {
+                form?: "archive" | "csv" | "ini" | "json" | "ldif" | "text" | "toml" | "xlsx" | "yaml";
+                name: string;
+            };
+            header?: {
+                /** @description What its secrets were sealed with, percent-encoded. */
+                "X-Passphrase"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileShape"];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileShape"];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    drop_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    import_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportShapeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordShape"];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    file_object: {
+        parameters: {
+            query?: {
+                /** @description A path as a JSON list of names. */
+                path?: string;
+                start?: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileObjectShape"];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    search_file: {
+        parameters: {
+            query: {
+                text: string;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundInFileShape"];
                 };
             };
             /** @description What was asked for is not as it should be. */
@@ -3443,7 +4322,9 @@ export interface operations {
     export: {
         parameters: {
             query: {
-                form: "archive" | "csv" | "json";
+                /** @description Only the object, not its branch. */
+                alone?: boolean;
+                form: "archive" | "csv" | "csv-objects" | "ini" | "json" | "ldif" | "text" | "toml" | "xlsx" | "xlsx-objects" | "yaml";
                 /** @description A branch as a JSON list of names. */
                 path?: string;
             };
@@ -3537,10 +4418,109 @@ export interface operations {
             };
         };
     };
+    export_sealed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SealedShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     export_ahead: {
         parameters: {
             query: {
-                form: "archive" | "csv" | "json";
+                /** @description Only the object, not its branch. */
+                alone?: boolean;
+                form: "archive" | "csv" | "csv-objects" | "ini" | "json" | "ldif" | "text" | "toml" | "xlsx" | "xlsx-objects" | "yaml";
                 /** @description A branch as a JSON list of names. */
                 path?: string;
             };

@@ -1,3 +1,5 @@
+import { ago } from './time';
+
 /** The kinds of difference, told from the backup's point of view. */
 export const STATES = ['changed', 'moved', 'recreated', 'missing', 'extra', 'unreadable'] as const;
 export type State = (typeof STATES)[number];
@@ -6,6 +8,15 @@ export type State = (typeof STATES)[number];
 export interface Sides {
   left: string;
   right: string;
+}
+
+/** What one of two records that are compared is called. */
+export function nameOf(
+  record: { taken_at: string; file: string } | undefined,
+  otherwise: string,
+): string {
+  if (!record) return otherwise;
+  return record.file ? `file ${record.file}` : `backup of ${ago(record.taken_at)}`;
 }
 
 /** What a difference means between two sides that are called so. */

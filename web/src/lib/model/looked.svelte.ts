@@ -20,6 +20,7 @@ export function lookedAt(left: number, right: number): Looked {
     rules: text('rules'),
     alike: number('alike'),
     accepted: text('accepted'),
+    hangs: text('hangs'),
     states: text('states'),
     kinds: text('kinds'),
     attributes: text('attributes'),

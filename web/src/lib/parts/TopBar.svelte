@@ -16,6 +16,7 @@
     { name: 'Watch', href: '/', on: here === '/' },
     { name: 'Sort', href: `/sort/${system}`, on: /^\/(sort|plans)\//.test(here) },
     { name: 'Backups', href: `/backups/${system}`, on: here.startsWith('/backups') },
+    { name: 'Files', href: '/files', on: here.startsWith('/files') },
     { name: 'Runs', href: '/runs', on: here.startsWith('/runs') },
     ...(person.role === 'administrator'
       ? [{ name: 'Setup', href: '/setup', on: here.startsWith('/setup') }]

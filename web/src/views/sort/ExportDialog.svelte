@@ -2,7 +2,14 @@
   import Sheet from '$lib/parts/Sheet.svelte';
   import { createQuery } from '@tanstack/svelte-query';
   import { Dialog } from 'bits-ui';
-  import { exportAhead, exportAddress, type ExportForm } from '$lib/api/queries';
+  import {
+    exportAddress,
+    exportAhead,
+    FORMS,
+    saveSealed,
+    SEALS,
+    type ExportForm,
+  } from '$lib/api/files';
   import { count } from '$lib/model/differences';
   import { plainName, type Path } from '$lib/model/paths';
   import { bytes } from '$lib/model/time';
@@ -16,52 +23,94 @@
   }
   let { open = $bindable(), backup, path }: Props = $props();
 
-  const FORMS: [ExportForm, string, string][] = [
-    [
-      'archive',
-      'archive',
-      'a ZIP with all of it, that Keep Sort can check and other tools can read',
-    ],
-    ['json', 'JSON', 'one document, for scripts'],
-    ['csv', 'CSV', 'a table, a row for each value, for spreadsheets'],
-  ];
   let form = $state<ExportForm>('archive');
+  let alone = $state(false);
+  let sealed = $state(false);
+  let passphrase = $state('');
   let shown = $state(false);
-  const ahead = createQuery(() => ({ ...exportAhead(backup, path, form), enabled: open }));
+  let error = $state<Error>();
+  let waiting = $state(false);
+  const wanted = $derived({ backup, path, form, alone });
+  const ahead = createQuery(() => ({ ...exportAhead(wanted), enabled: open }));
   const name = $derived(path.length ? plainName(path.at(-1)!) : 'the backup');
+  const help = $derived(FORMS.find(([value]) => value === form)![2]);
+  const seals = $derived(sealed && SEALS.includes(form) && !alone);
+
+  async function save(): Promise<void> {
+    error = undefined;
+    waiting = true;
+    try {
+      await saveSealed(wanted, passphrase, ahead.data?.name ?? 'backup');
+      open = false;
+    } catch (problem) {
+      error = problem as Error;
+    } finally {
+      waiting = false;
+    }
+  }
 </script>
 
 <Sheet
   bind:open
   title="Save {name} to a file"
-  description="As the backup has it, with all beneath. Secrets stay here."
-  width={540}
+  description="As the backup has it. Secrets stay here unless you seal them."
+  width={560}
 >
-  <fieldset class="mt-3 grid gap-1">
-    <legend class="sr-only">Format</legend>
-    {#each FORMS as [value, label, help] (value)}
+  <div class="mt-3 grid grid-cols-[90px_minmax(0,1fr)] items-baseline gap-x-2 gap-y-2">
+    <label for="export-form">Format</label>
+    <div>
+      <select id="export-form" class="field" bind:value={form}>
+        {#each FORMS as [value, label] (value)}<option {value}>{label}</option>{/each}
+      </select>
+      <p class="mt-0.5 text-sm text-ink-2">{help}</p>
+    </div>
+    {#if path.length}
+      <span>Of it</span>
       <label class="flex items-baseline gap-2">
-        <input type="radio" class="accent-pick" {value} bind:group={form} />
-        <span><b class="font-semibold">{label}</b> <span class="text-ink-2">{help}</span></span>
+        <input type="checkbox" class="accent-pick" bind:checked={alone} />
+        only the object itself, without what is beneath it
       </label>
-    {/each}
-  </fieldset>
+    {/if}
+    {#if SEALS.includes(form) && !alone}
+      <span>Secrets</span>
+      <div>
+        <label class="flex items-baseline gap-2">
+          <input type="checkbox" class="accent-pick" bind:checked={sealed} />
+          seal them with a passphrase, so that they can be put back
+        </label>
+        {#if sealed}
+          <input
+            class="field mt-1 w-full"
+            type="password"
+            autocomplete="new-password"
+            aria-label="Passphrase"
+            placeholder="at least 8 letters; it is kept nowhere"
+            bind:value={passphrase}
+          />
+        {/if}
+      </div>
+    {/if}
+  </div>
   <div class="mt-3 min-h-10" role="status">
-    {#if ahead.error}
-      <Trouble error={ahead.error} />
+    {#if error ?? ahead.error}
+      <Trouble error={(error ?? ahead.error)!} />
     {:else if ahead.data}
       <p>
         {count(ahead.data.objects, 'object')}, {bytes(ahead.data.bytes)}, as
         <span class="font-mono text-sm break-all">{ahead.data.name}</span>
       </p>
-      {#if ahead.data.left_out_count}
+      {#if seals && ahead.data.secrets}
+        <p class="text-sm text-ink-2">
+          {count(ahead.data.secrets, 'secret')} in it, sealed as far as they are known here.
+        </p>
+      {:else if ahead.data.left_out_count}
         <button class="link text-sm" aria-expanded={shown} onclick={() => (shown = !shown)}
           >{ahead.data.secrets
             ? `${count(ahead.data.secrets, 'secret')} left out`
             : 'What it does not hold'}</button
         >
         {#if shown}
-          <ul class="mt-1 border-l-3 border-confirm pl-2.5 text-sm">
+          <ul class="mt-1 max-h-48 overflow-auto border-l-3 border-confirm pl-2.5 text-sm">
             {#each ahead.data.left_out as one (one)}<li class="break-words">{one}</li>{/each}
             {#if ahead.data.left_out_count > ahead.data.left_out.length}
               <li>and {ahead.data.left_out_count - ahead.data.left_out.length} more</li>
@@ -76,12 +125,15 @@
     {/if}
   </div>
   <div class="mt-3 flex items-center gap-3">
-    <a
-      class="act main"
-      href={exportAddress(backup, path, form)}
-      download
-      onclick={() => (open = false)}>Save the file</a
-    >
+    {#if seals}
+      <button class="act main" disabled={waiting || passphrase.length < 8} onclick={save}
+        >{waiting ? 'Sealing…' : 'Save the file'}</button
+      >
+    {:else}
+      <a class="act main" href={exportAddress(wanted)} download onclick={() => (open = false)}
+        >Save the file</a
+      >
+    {/if}
     <Dialog.Close class="link ml-auto">close</Dialog.Close>
   </div>
 </Sheet>

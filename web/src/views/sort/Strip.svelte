@@ -4,6 +4,7 @@
   import type { Looked } from '$lib/api/queries';
   import { count, meaning, STATES, type Sides } from '$lib/model/differences';
   import { setParameter } from '$lib/model/looked.svelte';
+  import { placeOf } from '$lib/model/paths';
   import { ago } from '$lib/model/time';
   import Ago from '$lib/parts/Ago.svelte';
   import Mark from '$lib/parts/Mark.svelte';
@@ -73,10 +74,18 @@
     </div>
   </div>
   <div bind:clientWidth={width} class="min-w-0 overflow-hidden pt-1.5">
+    {#if head?.left.file}
+      <p class="truncate px-3 text-sm">
+        <b class="font-semibold">{head.left.file}</b>, opened from
+        <a class="link" href="/files/{head.left.id}">Files</a>{looked.hangs
+          ? `, put beneath ${placeOf(JSON.parse(looked.hangs) as string[])}`
+          : ''}
+      </p>
+    {/if}
     <Timeline
       backups={system.backups}
       {width}
-      height={82}
+      height={head?.left.file ? 62 : 82}
       left={looked.left}
       right={looked.right}
       {rightLabel}

@@ -7,6 +7,7 @@
   import type { Picks } from '$lib/model/picks.svelte';
   import { placeOf, plainName } from '$lib/model/paths';
   import { ago } from '$lib/model/time';
+  import AsideNote from './AsideNote.svelte';
   import FilterPopover from './FilterPopover.svelte';
 
   /** What the tree shows: the switch, the filters, and what can be done with all that is shown. */
@@ -73,6 +74,14 @@
     </label>
     <FilterPopover bind:open={filtering} {system} {head} {looked} {picks} />
   </div>
+  {#if head && head.mentions !== null}
+    <p class="border-l-3 border-line-strong pl-2">
+      The file tells of {count(head.mentions, 'object')} here; of the rest it says nothing.
+    </p>
+  {/if}
+  {#if head?.aside_count}
+    <AsideNote {head} />
+  {/if}
   {#if head?.covers.length}
     <p class="border-l-3 border-line-strong pl-2" title={placeOf(head.covers)}>
       Only <b class="font-semibold text-ink">{plainName(head.covers.at(-1)!)}</b> is compared; nothing

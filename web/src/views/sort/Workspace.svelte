@@ -13,12 +13,12 @@
   } from '$lib/api/queries';
   import { fetchAhead } from '$lib/model/ahead';
   import { lookedAt, setParameter } from '$lib/model/looked.svelte';
+  import { nameOf } from '$lib/model/differences';
   import type { AskedFor } from '$lib/model/asked';
   import { takesKeys } from '$lib/model/keys';
   import { keyOnBench, nextPick } from '$lib/model/bench';
   import { samePath, type Path } from '$lib/model/paths';
   import { Picks } from '$lib/model/picks.svelte';
-  import { ago } from '$lib/model/time';
   import { Tree } from '$lib/model/tree.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
   import Title from '$lib/parts/Title.svelte';
@@ -51,8 +51,8 @@
   const path = $derived(parsed(at));
   const live = $derived(head.data?.right.kind === 'look');
   const sides = $derived({
-    left: head.data ? `backup of ${ago(head.data.left.taken_at)}` : 'backup',
-    right: live || !head.data ? 'live' : `backup of ${ago(head.data.right.taken_at)}`,
+    left: nameOf(head.data?.left, 'backup'),
+    right: live || !head.data ? 'live' : nameOf(head.data.right, ''),
   });
   const tree = $derived(new Tree(looked, only));
   const shown = createQuery(() => ({ ...bench(looked, path ?? []), enabled: path !== undefined }));

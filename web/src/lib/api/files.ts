@@ -1,0 +1,146 @@
+import type { Path } from '$lib/model/paths';
+import { client, cookie, Failure, got, type OpenedFile } from './client';
+import { queryClient } from './queries';
+
+/** The formats a backup can be saved in: what they are called, and what they are for. */
+export const FORMS = [
+  ['archive', 'archive', 'a ZIP with all of it, checked and signed; opens here and in other tools'],
+  ['text', 'key text', 'lines a person reads and edits; any piece of it is a file too'],
+  ['csv', 'CSV', 'a table, a row for each value'],
+  ['csv-objects', 'CSV, wide', 'a table, a row for each object, a column for each attribute'],
+  ['xlsx', 'workbook', 'for spreadsheets, a row for each value'],
+  ['xlsx-objects', 'workbook, wide', 'for spreadsheets, a row for each object'],
+  ['json', 'JSON', 'one document, for scripts'],
+  ['yaml', 'YAML', 'the same, easier to read'],
+  ['toml', 'TOML', 'the same, as sections'],
+  ['ini', 'INI', 'a section for each object'],
+  ['ldif', 'LDIF', 'entries, as the tools of directories load them'],
+] as const;
+export type ExportForm = (typeof FORMS)[number][0];
+/** Formats that can hold secrets sealed with a passphrase. */
+export const SEALS: readonly ExportForm[] = ['archive', 'text', 'json', 'yaml', 'toml'];
+export type ReadForm =
+  'archive' | 'text' | 'json' | 'yaml' | 'toml' | 'ini' | 'ldif' | 'csv' | 'xlsx';
+
+export interface Wanted {
+  backup: number;
+  path: Path;
+  form: ExportForm;
+  /** Only the object, without what is beneath it. */
+  alone: boolean;
+}
+
+const query = ({ path, form, alone }: Wanted) => ({ form, path: JSON.stringify(path), alone });
+
+/** What an export would hold; made anew each time, since it is as large as the file. */
+export const exportAhead = (wanted: Wanted) => ({
+  queryKey: ['export', wanted],
+  queryFn: () =>
+    got(
+      client.GET('/api/records/{number}/export/ahead', {
+        params: { path: { number: wanted.backup }, query: query(wanted) },
+      }),
+    ),
+  retry: false,
+});
+
+export function exportAddress(wanted: Wanted): string {
+  const asked = Object.entries(query(wanted)).map(([k, v]) => [k, String(v)] as [string, string]);
+  return `/api/records/${wanted.backup}/export?${new URLSearchParams(asked)}`;
+}
+
+/** Fetches a file with its secrets sealed, and lets the browser save it under a name. */
+export async function saveSealed(wanted: Wanted, passphrase: string, name: string): Promise<void> {
+  const { data, response, error } = await client.POST('/api/records/{number}/export', {
+    params: { path: { number: wanted.backup } },
+    body: { form: wanted.form as 'archive', path: wanted.path, passphrase },
+    parseAs: 'blob',
+  });
+  if (!data) throw refusal(error, response);
+  const link = document.createElement('a');
+  link.href = URL.createObjectURL(data as unknown as Blob);
+  link.download = name;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
+}
+
+function refusal(told: unknown, response: Response): Failure {
+  const { error, way_out } = (told ?? {}) as { error?: string; way_out?: string };
+  return new Failure(
+    error ?? `The application answered with ${response.status}.`,
+    way_out ?? '',
+    response.status,
+  );
+}
+
+export const files = () => ({ queryKey: ['files'], queryFn: () => got(client.GET('/api/files')) });
+
+export const file = (number: number) => ({
+  queryKey: ['file', number],
+  queryFn: () => got(client.GET('/api/files/{number}', { params: { path: { number } } })),
+});
+
+export const fileObject = (number: number, path: Path, start = 0) => ({
+  queryKey: ['file object', number, path, start],
+  queryFn: () =>
+    got(
+      client.GET('/api/files/{number}/object', {
+        params: { path: { number }, query: { path: JSON.stringify(path), start } },
+      }),
+    ),
+  staleTime: Infinity,
+});
+
+export const searchFile = (number: number, text: string) => ({
+  queryKey: ['search file', number, text],
+  queryFn: () =>
+    got(
+      client.GET('/api/files/{number}/search', { params: { path: { number }, query: { text } } }),
+    ),
+});
+
+/** Sends a file as it lies on disk; it is kept only if it is understood as a whole. */
+export async function openFile(
+  source: File,
+  form?: ReadForm,
+  passphrase?: string,
+): Promise<OpenedFile> {
+  const asked = new URLSearchParams({ name: source.name, ...(form ? { form } : {}) });
+  let response: Response;
+  try {
+    response = await fetch(`/api/files?${asked}`, {
+      method: 'POST',
+      body: source,
+      headers: {
+        'Content-Type': 'application/octet-stream',
+        'X-CSRFToken': cookie('csrftoken'),
+        ...(passphrase ? { 'X-Passphrase': encodeURIComponent(passphrase) } : {}),
+      },
+    });
+  } catch {
+    throw new Failure('The file could not be sent.', 'It may be too large, or have changed.');
+  }
+  const told: unknown = await response.json().catch(() => undefined);
+  if (!response.ok) throw refusal(told, response);
+  await queryClient.invalidateQueries({ queryKey: ['files'] });
+  return told as OpenedFile;
+}
+
+export async function dropFile(number: number): Promise<void> {
+  const { error, response } = await client.DELETE('/api/files/{number}', {
+    params: { path: { number } },
+  });
+  if (!response.ok) throw refusal(error, response);
+  await queryClient.invalidateQueries({ queryKey: ['files'] });
+}
+
+export async function importFile(number: number, system: number, note: string) {
+  const made = await got(
+    client.POST('/api/files/{number}/import', {
+      params: { path: { number } },
+      body: { system, note },
+    }),
+  );
+  await queryClient.invalidateQueries();
+  return made;
+}
