@@ -30,6 +30,8 @@ class Command:
             "KEEPSORT_DATABASE_URL": postgres.url(database),
             "PYTHONPATH": str(ROOT / "src"),
         }
+        # the command has settings of its own, which those of the tests would hide
+        self.environment.pop("DJANGO_SETTINGS_MODULE", None)
 
     def start(self, *arguments: str, **options: Any) -> subprocess.Popen[str]:
         return subprocess.Popen(

@@ -8,8 +8,5 @@ os.environ.setdefault("KEEPSORT_LOG_LEVEL", "ERROR")
 from keepsort.server.settings import *  # noqa: F403
 from keepsort.server.settings import INSTALLED_APPS as _ALL
 
-INSTALLED_APPS = [
-    app
-    for app in _ALL
-    if app.startswith("keepsort.") or app in ("django.contrib.contenttypes", "django.contrib.auth")
-]
+_NEEDED = ("django.contrib.contenttypes", "django.contrib.auth", "django.contrib.sessions")
+INSTALLED_APPS = [app for app in _ALL if app.startswith("keepsort.") or app in _NEEDED]

@@ -18,6 +18,7 @@ from keepsort.files.exported import Batch, Line, Manifest, plain
 from keepsort.files.json_lines import read_line
 from keepsort.files.opened import LONGEST_LINE, MOST_OBJECTS, BadFile, Opened
 from keepsort.files.plain_values import NoValue
+from keepsort.files.zips import check_listing
 
 _T = TypeVar("_T")
 FORMAT, VERSION = "keepsort-archive", 1
@@ -110,6 +111,7 @@ def read(file: IO[bytes]) -> Opened:
 
     Nothing in it is believed before its checksum has been seen to hold.
     """
+    check_listing(file)
     try:
         archive = ZipFile(file)
         members = {info.filename: info for info in archive.infolist()}

@@ -7,6 +7,7 @@ from typing import IO
 from keepsort.files import archive, documents, key_text, ldif, sections, tables
 from keepsort.files.exported import Batch
 from keepsort.files.opened import BadFile, Opened
+from keepsort.files.zips import holds
 
 _START = 1 << 16
 
@@ -16,7 +17,8 @@ class Format:
     """One format.
 
     extension, media_type: what its files are called and sent as.
-    seals: whether it can hold secrets that are sealed.
+    seals: whether it can hold secrets that are sealed. ordered: whether objects come in their own
+        order, where they have one.
     """
 
     name: str
@@ -25,6 +27,7 @@ class Format:
     write: Callable[[IO[bytes], Batch], int]
     read: Callable[[IO[bytes]], Opened]
     seals: bool = False
+    ordered: bool = False
 
 
 _XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
@@ -32,7 +35,15 @@ FORMATS: dict[str, Format] = {
     one.name: one
     for one in (
         Format("archive", "zip", "application/zip", archive.write, archive.read, True),
-        Format("text", "txt", "text/plain; charset=utf-8", key_text.write, key_text.read, True),
+        Format(
+            "text",
+            "txt",
+            "text/plain; charset=utf-8",
+            key_text.write,
+            key_text.read,
+            True,
+            ordered=True,
+        ),
         Format("json", "json", "application/json", documents.write_json, documents.read_json, True),
         Format("yaml", "yaml", "application/yaml", documents.write_yaml, documents.read_yaml, True),
         Format("toml", "toml", "application/toml", documents.write_toml, documents.read_toml, True),
@@ -54,8 +65,7 @@ def formats_of(file: IO[bytes]) -> list[str]:
     start = file.read(_START)
     file.seek(0)
     if start.startswith(b"PK\x03\x04"):
-        # the order of members is free, so the listing at the end tells them apart
-        return ["archive"] if b"[Content_Types].xml" not in start else ["xlsx"]
+        return ["xlsx" if holds(file, "[Content_Types].xml") else "archive"]
     if start.startswith((b"\xff\xfe", b"\xfe\xff")):
         raise BadFile("It is UTF-16; save it as UTF-8 and open it again.")
     if not start.strip():

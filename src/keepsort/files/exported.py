@@ -105,13 +105,14 @@ def plain(line: Line) -> Line:
 
 def lines(
     tree: Snapshot, branches: Iterable[Path], left_out: LeftOut, seal: Seal | None = None,
-    single: Iterable[Path] = (),
+    single: Iterable[Path] = (), ordered: bool = False,
 ) -> Iterator[Line]:  # fmt: skip
     """Yield the objects of some branches of a tree, each once; tell what is left out.
 
     branches: places in the tree; one that lies in another is passed over.
     single: places whose objects go out without what is beneath them.
     seal: encrypts secrets; they are left out where None.
+    ordered: what has an order of its own comes in that; else all comes in the order of paths.
     """
     keys = tree.schema.names.keys
     outermost: list[Path] = []
@@ -128,8 +129,23 @@ def lines(
         top = tree.find(branch)
         if top is None:
             continue
-        for node in tree.walk(top) if keys(branch) in whole else [top]:
+        walk = _in_order(tree, top) if ordered and tree.schema.is_ordered else tree.walk(top)
+        for node in walk if keys(branch) in whole else [top]:
             yield _line(tree, node, left_out, seal)
+
+
+def _in_order(tree: Snapshot, top: Node) -> Iterator[Node]:
+    waiting = [top]
+    while waiting:
+        node = waiting.pop()
+        yield node
+        children = tree.children(node)
+        listing = tree.schema.order_of(node.entry.kind)
+        names = tree.attributes(node.entry).get(listing) if listing else None
+        if isinstance(names, list):
+            rank = {name: place for place, name in enumerate(tree.resolve(names))}
+            children.sort(key=lambda child: rank.get(child.entry.name, len(rank)))
+        waiting += reversed(children)
 
 
 def _line(tree: Snapshot, node: Node, left_out: LeftOut, seal: Seal | None) -> Line:

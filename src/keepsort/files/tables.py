@@ -20,6 +20,7 @@ from keepsort.files.exported import Batch, Line, Manifest
 from keepsort.files.naming import read_name, read_place, write_name, write_place
 from keepsort.files.opened import BadFile, Opened
 from keepsort.files.plain_values import NoValue
+from keepsort.files.zips import check_listing
 
 Layout = Literal["values", "objects"]
 #: What a spreadsheet program would take for a formula.
@@ -251,6 +252,7 @@ def _shown(value: object) -> str:
 
 def _check_workbook(file: IO[bytes]) -> None:
     """See that a workbook unpacks to what can be held, and declares no entities."""
+    check_listing(file)
     try:
         with ZipFile(file) as packed:
             members = packed.infolist()

@@ -236,14 +236,23 @@ def _full_names(schema: Schema) -> bool:
 def _ids(source: Snapshot, target: Snapshot) -> dict[str, Path]:
     """Return where the target has the objects that the file tells of, by their ids.
 
-    Empty where they have none in common: then the file is of another system, whose ids mean
-    nothing here.
+    Empty where the file is of another system, whose ids mean nothing here: ids that only count up
+    are the same in many. It is of this one if most objects with the same id have the same name.
     """
-    wanted = {node.entry.identity for node in source.walk() if node.entry.identity}
+    wanted = {node.entry.identity: node for node in source.walk() if node.entry.identity}
     if not wanted:
         return {}
-    return {
-        node.entry.identity: node.path
+    found = {
+        node.entry.identity: node
         for node in target.walk()
-        if node.entry.identity in wanted and node.entry.identity
+        if node.entry.identity and node.entry.identity in wanted
     }
+    key = target.schema.names.key
+    agreeing = sum(
+        node.entry.kind == wanted[identity].entry.kind
+        and key(node.entry.name) == key(wanted[identity].entry.name)
+        for identity, node in found.items()
+    )
+    if 2 * agreeing < len(found):
+        return {}
+    return {identity: node.path for identity, node in found.items()}

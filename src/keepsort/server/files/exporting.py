@@ -65,7 +65,7 @@ def export(
             raise Problem(f"{form} cannot hold sealed secrets.", f"Use one of: {able}.")
         told, seal = sealing(passphrase, Vault(record.system))
     manifest = _manifest(record, tree, wanted, told)
-    found = lines(tree, manifest.branches, left_out, seal, wanted.single)
+    found = lines(tree, manifest.branches, left_out, seal, wanted.single, kind.ordered)
     batch = Batch(manifest, tree.schema, found, left_out, signer())
     try:
         count = kind.write(out, batch)

@@ -19,11 +19,14 @@ export function nameOf(
   return record.file ? `file ${record.file}` : `backup of ${ago(record.taken_at)}`;
 }
 
+/** What the left side is called where only its sort matters. */
+export const shortName = (left: string): string => (left.startsWith('file ') ? 'file' : 'backup');
+
 /** What a difference means between two sides that are called so. */
 export function meaning(state: State, { left, right }: Sides): string {
   const toLive = right === 'live';
   const there = toLive ? 'live' : `in the ${right}`;
-  const here = toLive ? 'the backup' : `the ${left}`;
+  const here = toLive ? `the ${shortName(left)}` : `the ${left}`;
   return {
     changed: `the same object with other values ${there}`,
     moved: `the same object in another place ${there}`,

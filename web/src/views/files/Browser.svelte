@@ -4,7 +4,7 @@
   import type { OpenedFile } from '$lib/api/client';
   import { fileObject, searchFile } from '$lib/api/files';
   import { count } from '$lib/model/differences';
-  import { plainName, type Path } from '$lib/model/paths';
+  import { plainName, samePath, type Path } from '$lib/model/paths';
   import Trouble from '$lib/parts/Trouble.svelte';
 
   /** Looks into a file: what is beneath a place on the left, what the object holds on the right. */
@@ -22,11 +22,15 @@
   let start = $state(0);
   let text = $state('');
   let sought = $state('');
-  const shown = createQuery(() => fileObject(file.id, path, start));
+  const shown = createQuery(() => fileObject(file.id, path));
+  // where nothing is beneath the object, what stands beside it is listed
+  const at = $derived(shown.data?.total === 0 && path.length ? path.slice(0, -1) : path);
+  const listed = createQuery(() => fileObject(file.id, at, start));
   const found = createQuery(() => ({ ...searchFile(file.id, sought), enabled: !!sought }));
 
   function go(to: Path): void {
-    start = 0;
+    // beside the object that was shown, the page stays where it is
+    if (JSON.stringify(to.slice(0, -1)) !== JSON.stringify(at)) start = 0;
     sought = '';
     searchParams.set('at', JSON.stringify(to));
   }
@@ -40,7 +44,13 @@
     {#each list as one (one.path.join('\0'))}
       <li>
         <button
-          class="flex w-full items-baseline gap-2 px-5 py-1 text-left hover:bg-sunk"
+          class="flex w-full items-baseline gap-2 border-l-3 px-4.5 py-1 text-left hover:bg-sunk {samePath(
+            one.path,
+            path,
+          )
+            ? 'border-ink bg-sheet font-semibold'
+            : 'border-transparent'}"
+          aria-current={samePath(one.path, path) ? 'true' : undefined}
           onclick={() => go(one.path)}
         >
           <span class="min-w-0 truncate"
@@ -83,23 +93,21 @@
         </p>
         {@render rows(found.data.found, true)}
       {/if}
-    {:else if shown.data}
+    {:else if listed.data}
       <p class="flex flex-wrap items-baseline gap-x-1 px-5 pb-1 text-sm">
         <button class="link" onclick={() => go([])}>top</button>
-        {#each path as name, depth (depth)}
+        {#each at as name, depth (depth)}
           <span class="text-ink-3">/</span>
-          <button class="link" onclick={() => go(path.slice(0, depth + 1))}
-            >{plainName(name)}</button
-          >
+          <button class="link" onclick={() => go(at.slice(0, depth + 1))}>{plainName(name)}</button>
         {/each}
       </p>
-      {@render rows(shown.data.children, false)}
-      {#if !shown.data.total}<p class="px-5 text-sm text-ink-2">Nothing is beneath it.</p>{/if}
-      {#if shown.data.total > PAGE}
+      {@render rows(listed.data.children, false)}
+      {#if !listed.data.total}<p class="px-5 text-sm text-ink-2">It holds nothing else.</p>{/if}
+      {#if listed.data.total > PAGE}
         <p class="flex gap-3 px-5 pt-1 text-sm">
-          {start + 1} to {Math.min(start + PAGE, shown.data.total)} of {shown.data.total}
+          {start + 1} to {Math.min(start + PAGE, listed.data.total)} of {listed.data.total}
           {#if start}<button class="link" onclick={() => (start -= PAGE)}>before</button>{/if}
-          {#if start + PAGE < shown.data.total}
+          {#if start + PAGE < listed.data.total}
             <button class="link" onclick={() => (start += PAGE)}>more</button>
           {/if}
         </p>

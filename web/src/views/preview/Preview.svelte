@@ -37,6 +37,8 @@
     plan.findings.filter((f) => f.level === 'ask' && !answers[f.name]).length,
   );
   const allowed = $derived(['restorer', 'administrator'].includes(person.data?.role ?? ''));
+  const file = $derived(plan.sources.some((one) => one.file));
+  const source = $derived(file ? 'the file' : 'the backup');
   const several = $derived(plan.sources.length > 1);
   const verb = $derived(plan.undoes ? 'Undo' : 'Restore');
   const says = $derived.by(() => {
@@ -124,7 +126,7 @@
         {#if several}From the backups of {plan.sources.map((r) => ago(r.taken_at)).join(' and ')}.
         {/if}
         {#if total(sums.left)}
-          Afterwards live still differs from {several ? 'them' : 'the backup'} in {count(
+          Afterwards live still differs from {several ? 'them' : source} in {count(
             total(sums.left),
             'object',
           )}
@@ -132,7 +134,9 @@
         {:else if plan.backup === null}
           A copy of what another place has; all else stays as it is.
         {:else if !plan.undoes}
-          Afterwards live is as {several ? 'they have it' : 'the backup'}.
+          Afterwards live is as {several ? 'they have it' : source}{file
+            ? ' tells, in what it mentions'
+            : ''}.
         {/if}
         Looked at <Ago at={plan.look.taken_at} />{stopped ? '.' : '; every step holds.'}
       </p>

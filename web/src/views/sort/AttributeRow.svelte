@@ -20,6 +20,8 @@
     oneSided?: boolean;
     /** What is said of an attribute that only the backup has. */
     other?: string;
+    /** What the left side is: a backup or a file. */
+    source?: string;
     comes?: boolean;
     goes?: boolean;
     differing: string[];
@@ -34,6 +36,7 @@
     since = '',
     oneSided = false,
     other = 'not live',
+    source = 'backup',
     comes = false,
     goes = false,
     differing,
@@ -64,7 +67,7 @@
       return count(attribute.parts.length, attribute.keys.length ? 'value' : 'hunk');
     // where the whole object is on one side only, that need not be said of each attribute
     if (attribute.state === 'missing' && !oneSided) return other;
-    if (attribute.state === 'extra' && !oneSided) return 'not in the backup';
+    if (attribute.state === 'extra' && !oneSided) return `not in the ${source}`;
     return '';
   });
 </script>

@@ -2,7 +2,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import type { Bench, Row } from '$lib/api/client';
   import { objectHistory, type Looked } from '$lib/api/queries';
-  import { count, meaning, type Sides, type State } from '$lib/model/differences';
+  import { count, meaning, shortName, type Sides, type State } from '$lib/model/differences';
   import { placeOf, plainName, samePath, type Path } from '$lib/model/paths';
   import { sinceWhen } from '$lib/model/time';
   import type { Picks } from '$lib/model/picks.svelte';
@@ -64,7 +64,7 @@
   const other = $derived(live ? 'live' : `in the ${sides.right}`);
   const means = $derived(
     bench.state === 'outside'
-      ? 'not in this backup, so nothing is compared'
+      ? `not in this ${shortName(sides.left)}, so nothing is compared`
       : bench.state === 'same'
         ? 'the same on both sides'
         : moved && bench.live_path && samePath(bench.live_path, bench.path)
@@ -87,7 +87,7 @@
     {/if}
   </div>
   <span class="ml-auto flex gap-2.5 whitespace-nowrap">
-    {#if bench.left_exists}
+    {#if bench.left_exists && shortName(sides.left) !== 'file'}
       <button class="link text-sm font-normal" onclick={() => (elsewhere = true)}
         >put elsewhere…</button
       >
@@ -134,7 +134,7 @@
       class="grid grid-cols-[128px_minmax(0,1fr)_38px_minmax(0,1fr)] gap-x-2.5 border-b border-line-strong py-0.5 text-sm text-ink-2"
     >
       <span role="columnheader">attribute</span><span role="columnheader"
-        >{live ? 'backup' : sides.left}</span
+        >{live ? shortName(sides.left) : sides.left}</span
       ><span role="columnheader" aria-label="pick"></span><span role="columnheader"
         >{live ? `live${comes ? ', as it will be' : ''}` : sides.right}</span
       >
@@ -151,6 +151,7 @@
         since={sinceAll ? '' : since[attribute.name]}
         pickable={partsPickable && attribute.state !== 'follows'}
         oneSided={onlyLeft || onlyRight}
+        source={shortName(sides.left)}
         other={live ? 'not live' : `not in the ${sides.right}`}
         comes={onlyLeft && comes}
         goes={onlyRight && comes}
