@@ -235,6 +235,23 @@ def test_over_the_api(backup: Record, operator: Client) -> None:
     assert operator.get(f"/api/files/{number}").status_code == 404
 
 
+def test_several_places_go_out_and_secrets_only_by_an_administrator(
+    backup: Record, operator: Client
+) -> None:
+    address = f"/api/records/{backup.pk}/export"
+    asked = {"form": "text", "branches": [["divers", "imke"]], "single": [["divers"]]}
+    ahead = operator.post(f"{address}/ahead", asked, content_type="application/json").json()
+    answer = operator.post(address, asked, content_type="application/json")
+    raw = b"".join(answer.streaming_content)  # type: ignore[attr-defined]
+    assert (ahead["objects"], ahead["bytes"]) == (2, len(raw))
+    file = open_file(io.BytesIO(raw), "some")
+    assert compared(file.record, backup).tally == {}
+    sealed = {**asked, "passphrase": "long enough"}
+    assert operator.post(address, sealed, content_type="application/json").status_code == 403
+    User.objects.update(role="administrator")
+    assert operator.post(address, sealed, content_type="application/json").status_code == 200
+
+
 def test_they_go_when_they_have_had_their_time(backup: Record) -> None:
     file = opened(backup, "text")
     tidy()

@@ -19,6 +19,7 @@ from keepsort.core.model import Path
 from keepsort.files.catalogue import FORMATS
 from keepsort.files.names import READ
 from keepsort.server import reading
+from keepsort.server.accounts.roles import MayAdminister, MayLook
 from keepsort.server.api import shapes, writing
 from keepsort.server.api.asking import PATH, View, number_of, path_of, person
 from keepsort.server.events.notify import tell
@@ -65,13 +66,37 @@ def _asked(asked: Mapping[str, Any]) -> tuple[str, Wanted]:
 class ExportAhead(View):
     """What an export would hold."""
 
+    writers = MayLook
+
     @extend_schema(operation_id="export_ahead", parameters=_ASKED, responses=shapes.ExportShape)
     def get(self, request: Request, number: int) -> Response:
         """Tell size, objects and what is left out, without giving the file out."""
         form, wanted = _asked(request.query_params)
-        with _turn(), _file() as out:
-            found = export(find_record(number), wanted, form, out)
-            return Response(_told(found, out.tell()))
+        return _ahead(number, wanted, form)
+
+    @extend_schema(
+        operation_id="export_some_ahead",
+        request=shapes.WantedShape,
+        responses=shapes.ExportShape,
+    )
+    def post(self, request: Request, number: int) -> Response:
+        """Tell the same of several places."""
+        form, wanted, _ = _wanted(request)
+        return _ahead(number, wanted, form)
+
+
+def _ahead(number: int, wanted: Wanted, form: str) -> Response:
+    with _turn(), _file() as out:
+        found = export(find_record(number), wanted, form, out)
+        return Response(_told(found, out.tell()))
+
+
+def _wanted(request: Request) -> tuple[str, Wanted, str | None]:
+    data = shapes.WantedShape(data=request.data)
+    data.is_valid(raise_exception=True)
+    asked = data.validated_data
+    branches, single = ([tuple(path) for path in asked[name]] for name in ("branches", "single"))
+    return asked["form"], Wanted(branches, single), asked["passphrase"]
 
 
 def _told(found: Exported, size: int) -> dict[str, Any]:
@@ -89,6 +114,8 @@ def _told(found: Exported, size: int) -> dict[str, Any]:
 class Export(View):
     """A backup as a file."""
 
+    writers = MayLook
+
     @extend_schema(
         operation_id="export", parameters=_ASKED,
         responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
@@ -99,16 +126,18 @@ class Export(View):
         return _given(number, wanted, form, None)
 
     @extend_schema(
-        operation_id="export_sealed", request=shapes.SealedShape,
+        operation_id="export_some", request=shapes.WantedShape,
         responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
     )  # fmt: skip
     def post(self, request: Request, number: int) -> HttpResponseBase:
-        """Give a backup or a branch of it out, its secrets sealed with a passphrase."""
-        data = shapes.SealedShape(data=request.data)
-        data.is_valid(raise_exception=True)
-        asked = data.validated_data
-        wanted = Wanted([tuple(asked["path"])] if asked["path"] is not None else [])
-        return _given(number, wanted, asked["form"], asked["passphrase"])
+        """Give several places of a backup out, or its secrets, sealed with a passphrase.
+
+        Who knows the passphrase can read the secrets, so only administrators may seal.
+        """
+        form, wanted, passphrase = _wanted(request)
+        if passphrase is not None and not MayAdminister().has_permission(request, self):
+            raise Problem("Your role does not allow to take secrets out.", "Leave them out.", 403)
+        return _given(number, wanted, form, passphrase)
 
 
 def _given(number: int, wanted: Wanted, form: str, passphrase: str | None) -> HttpResponseBase:

@@ -125,12 +125,19 @@ class FoundInFileShape(Shape):
     searched_all = serializers.BooleanField()
 
 
-class SealedShape(Shape):
-    """What is to be given out with its secrets sealed."""
+class WantedShape(Shape):
+    """What of a backup is to be given out; all of it where no place is named.
 
-    form = serializers.ChoiceField(choices=[n for n, one in FORMATS.items() if one.seals])
-    path = _path(allow_null=True, default=None)
-    passphrase = serializers.CharField(trim_whitespace=False, max_length=1000)
+    single: objects without what is beneath them. passphrase: what secrets are sealed with; they are
+    left out where it is null.
+    """
+
+    form = serializers.ChoiceField(choices=list(FORMATS))
+    branches = serializers.ListField(child=_path(), default=list)
+    single = serializers.ListField(child=_path(), default=list)
+    passphrase = serializers.CharField(
+        allow_null=True, default=None, trim_whitespace=False, max_length=1000
+    )
 
 
 class ImportShape(Shape):

@@ -24,36 +24,43 @@ export type ReadForm =
 
 export interface Wanted {
   backup: number;
-  path: Path;
   form: ExportForm;
-  /** Only the object, without what is beneath it. */
-  alone: boolean;
+  /** Objects with all that is beneath them; with `single` empty too, all there is. */
+  branches: Path[];
+  /** Objects without what is beneath them. */
+  single: Path[];
 }
 
-const query = ({ path, form, alone }: Wanted) => ({ form, path: JSON.stringify(path), alone });
+const body = ({ form, branches, single }: Wanted) => ({ form, branches, single });
 
 /** What an export would hold; made anew each time, since it is as large as the file. */
 export const exportAhead = (wanted: Wanted) => ({
   queryKey: ['export', wanted],
   queryFn: () =>
     got(
-      client.GET('/api/records/{number}/export/ahead', {
-        params: { path: { number: wanted.backup }, query: query(wanted) },
+      client.POST('/api/records/{number}/export/ahead', {
+        params: { path: { number: wanted.backup } },
+        body: { ...body(wanted), passphrase: null },
       }),
     ),
   retry: false,
 });
 
-export function exportAddress(wanted: Wanted): string {
-  const asked = Object.entries(query(wanted)).map(([k, v]) => [k, String(v)] as [string, string]);
-  return `/api/records/${wanted.backup}/export?${new URLSearchParams(asked)}`;
+/** Where the browser itself fetches a file of one place, however large; undefined for several. */
+export function exportAddress({ backup, form, branches, single }: Wanted): string | undefined {
+  const places = [...branches, ...single];
+  if (places.length > 1) return undefined;
+  const asked = new URLSearchParams({ form });
+  if (places[0]) asked.set('path', JSON.stringify(places[0]));
+  if (single.length) asked.set('alone', 'true');
+  return `/api/records/${backup}/export?${asked}`;
 }
 
-/** Fetches a file with its secrets sealed, and lets the browser save it under a name. */
-export async function saveSealed(wanted: Wanted, passphrase: string, name: string): Promise<void> {
+/** Fetches a file and lets the browser save it under a name. */
+export async function save(wanted: Wanted, passphrase: string | null, name: string): Promise<void> {
   const { data, response, error } = await client.POST('/api/records/{number}/export', {
     params: { path: { number: wanted.backup } },
-    body: { form: wanted.form as 'archive', path: wanted.path, passphrase },
+    body: { ...body(wanted), passphrase },
     parseAs: 'blob',
   });
   if (!data) throw refusal(error, response);

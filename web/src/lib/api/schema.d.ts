@@ -409,8 +409,12 @@ export interface paths {
         /** @description Give a backup or a branch of it out, without its secrets. */
         get: operations["export"];
         put?: never;
-        /** @description Give a backup or a branch of it out, its secrets sealed with a passphrase. */
-        post: operations["export_sealed"];
+        /**
+         * @description Give several places of a backup out, or its secrets, sealed with a passphrase.
+         *
+         *     Who knows the passphrase can read the secrets, so only administrators may seal.
+         */
+        post: operations["export_some"];
         delete?: never;
         options?: never;
         head?: never;
@@ -427,7 +431,8 @@ export interface paths {
         /** @description Tell size, objects and what is left out, without giving the file out. */
         get: operations["export_ahead"];
         put?: never;
-        post?: never;
+        /** @description Tell the same of several places. */
+        post: operations["export_some_ahead"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1386,21 +1391,6 @@ export interface components {
          * @enum {string}
          */
         ScopeEnum: "object" | "branch" | "attributes" | "remove";
-        /**
-         * @description * `archive` - archive
-         *     * `text` - text
-         *     * `json` - json
-         *     * `yaml` - yaml
-         *     * `toml` - toml
-         * @enum {string}
-         */
-        SealedShapeFormEnum: "archive" | "text" | "json" | "yaml" | "toml";
-        /** @description What is to be given out with its secrets sealed. */
-        SealedShapeRequest: {
-            form: components["schemas"]["SealedShapeFormEnum"];
-            path?: string[] | null;
-            passphrase: string;
-        };
         /** @description How a system is reached; its password is never sent out. */
         SettingsShape: {
             name: string;
@@ -1557,6 +1547,33 @@ export interface components {
             steps: components["schemas"]["StepShape"][];
             findings: components["schemas"]["FindingShape"][];
             offers: components["schemas"]["OfferShape"][];
+        };
+        /**
+         * @description * `archive` - archive
+         *     * `text` - text
+         *     * `json` - json
+         *     * `yaml` - yaml
+         *     * `toml` - toml
+         *     * `ini` - ini
+         *     * `ldif` - ldif
+         *     * `csv` - csv
+         *     * `csv-objects` - csv-objects
+         *     * `xlsx` - xlsx
+         *     * `xlsx-objects` - xlsx-objects
+         * @enum {string}
+         */
+        WantedShapeFormEnum: "archive" | "text" | "json" | "yaml" | "toml" | "ini" | "ldif" | "csv" | "csv-objects" | "xlsx" | "xlsx-objects";
+        /**
+         * @description What of a backup is to be given out; all of it where no place is named.
+         *
+         *     single: objects without what is beneath them. passphrase: what secrets are sealed with; they are
+         *     left out where it is null.
+         */
+        WantedShapeRequest: {
+            form: components["schemas"]["WantedShapeFormEnum"];
+            branches?: string[][];
+            single?: string[][];
+            passphrase?: string | null;
         };
         /**
          * @description * `backup` - Backup
@@ -4418,7 +4435,7 @@ export interface operations {
             };
         };
     };
-    export_sealed: {
+    export_some: {
         parameters: {
             query?: never;
             header?: never;
@@ -4429,7 +4446,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SealedShapeRequest"];
+                "application/json": components["schemas"]["WantedShapeRequest"];
             };
         };
         responses: {
@@ -4531,6 +4548,103 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportShape"];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    export_some_ahead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WantedShapeRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {

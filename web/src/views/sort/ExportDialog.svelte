@@ -2,26 +2,26 @@
   import Sheet from '$lib/parts/Sheet.svelte';
   import { createQuery } from '@tanstack/svelte-query';
   import { Dialog } from 'bits-ui';
-  import {
-    exportAddress,
-    exportAhead,
-    FORMS,
-    saveSealed,
-    SEALS,
-    type ExportForm,
-  } from '$lib/api/files';
+  import { exportAddress, exportAhead, FORMS, save, SEALS, type ExportForm } from '$lib/api/files';
+  import { session } from '$lib/api/queries';
   import { count } from '$lib/model/differences';
   import { plainName, type Path } from '$lib/model/paths';
   import { bytes } from '$lib/model/time';
   import Trouble from '$lib/parts/Trouble.svelte';
 
-  /** Gives a branch of a backup out as a file; what it will not hold is told before. */
+  /** Gives some of a backup out as a file; what it will not hold is told before. */
   interface Props {
     open: boolean;
     backup: number;
-    path: Path;
+    /** One place, with what is beneath it; all of the backup where it is the root. */
+    path?: Path;
+    /** Several places instead: with what is beneath them, and without. */
+    branches?: Path[];
+    single?: Path[];
+    /** What all that is called. */
+    called?: string;
   }
-  let { open = $bindable(), backup, path }: Props = $props();
+  let { open = $bindable(), backup, path = [], branches, single = [], called }: Props = $props();
 
   let form = $state<ExportForm>('archive');
   let alone = $state(false);
@@ -30,17 +30,27 @@
   let shown = $state(false);
   let error = $state<Error>();
   let waiting = $state(false);
-  const wanted = $derived({ backup, path, form, alone });
+  const person = createQuery(session);
+  const several = $derived(!!branches);
+  const places = $derived(path.length ? [path] : []);
+  const wanted = $derived({
+    backup,
+    form,
+    branches: branches ?? (alone ? [] : places),
+    single: several ? single : alone ? places : [],
+  });
+  const address = $derived(exportAddress(wanted));
   const ahead = createQuery(() => ({ ...exportAhead(wanted), enabled: open }));
-  const name = $derived(path.length ? plainName(path.at(-1)!) : 'the backup');
+  const name = $derived(called ?? (path.length ? plainName(path.at(-1)!) : 'the backup'));
   const help = $derived(FORMS.find(([value]) => value === form)![2]);
-  const seals = $derived(sealed && SEALS.includes(form) && !alone);
+  const maySeal = $derived(person.data?.role === 'administrator' && SEALS.includes(form));
+  const seals = $derived(sealed && maySeal);
 
-  async function save(): Promise<void> {
+  async function fetchAndSave(): Promise<void> {
     error = undefined;
     waiting = true;
     try {
-      await saveSealed(wanted, passphrase, ahead.data?.name ?? 'backup');
+      await save(wanted, seals ? passphrase : null, ahead.data?.name ?? 'backup');
       open = false;
     } catch (problem) {
       error = problem as Error;
@@ -64,14 +74,14 @@
       </select>
       <p class="mt-0.5 text-sm text-ink-2">{help}</p>
     </div>
-    {#if path.length}
+    {#if path.length && !several}
       <span>Of it</span>
       <label class="flex items-baseline gap-2">
         <input type="checkbox" class="accent-pick" bind:checked={alone} />
         only the object itself, without what is beneath it
       </label>
     {/if}
-    {#if SEALS.includes(form) && !alone}
+    {#if maySeal}
       <span>Secrets</span>
       <div>
         <label class="flex items-baseline gap-2">
@@ -125,14 +135,14 @@
     {/if}
   </div>
   <div class="mt-3 flex items-center gap-3">
-    {#if seals}
-      <button class="act main" disabled={waiting || passphrase.length < 8} onclick={save}
-        >{waiting ? 'Sealing…' : 'Save the file'}</button
+    {#if seals || !address}
+      <button
+        class="act main"
+        disabled={waiting || (seals && passphrase.length < 8)}
+        onclick={fetchAndSave}>{waiting ? 'Making the file…' : 'Save the file'}</button
       >
     {:else}
-      <a class="act main" href={exportAddress(wanted)} download onclick={() => (open = false)}
-        >Save the file</a
-      >
+      <a class="act main" href={address} download onclick={() => (open = false)}>Save the file</a>
     {/if}
     <Dialog.Close class="link ml-auto">close</Dialog.Close>
   </div>

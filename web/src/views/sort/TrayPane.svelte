@@ -8,6 +8,7 @@
   import type { LeftOut, PickedThing, Picks } from '$lib/model/picks.svelte';
   import { ago } from '$lib/model/time';
   import Mark from '$lib/parts/Mark.svelte';
+  import ExportDialog from './ExportDialog.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { openPlan } from '../preview/open';
 
@@ -63,6 +64,12 @@
     return record ? `from the backup of ${ago(record.taken_at)}` : `from backup ${thing.backup}`;
   }
 
+  // what is to be taken away is not in the backup, and what another backup has is not in this one
+  const kept = $derived(
+    picks.things.filter((t) => t.scope !== 'remove' && t.backup === looked.left),
+  );
+  let exporting = $state(false);
+
   function accept(offer: Offer): void {
     picks.add(offer.path, offer.attribute, offer.part);
   }
@@ -95,6 +102,11 @@
         <button class="link min-[1000px]:hidden" onclick={onclose}>close</button>
         {#if picks.canUndo}<button class="link" onclick={() => picks.undo()}>take back</button>{/if}
         {#if picks.things.length}<button class="link" onclick={() => picks.clear()}>empty</button
+          >{/if}
+        {#if kept.length && !sides.left.startsWith('file ')}<button
+            class="link"
+            title="What is picked, as the backup has it"
+            onclick={() => (exporting = true)}>save…</button
           >{/if}
       </span>
     </h2>
@@ -191,3 +203,12 @@
     </button>
   </div>
 </aside>
+{#if exporting}
+  <ExportDialog
+    bind:open={exporting}
+    backup={looked.left}
+    branches={kept.filter((t) => t.scope === 'branch').map((t) => t.path)}
+    single={kept.filter((t) => t.scope !== 'branch').map((t) => t.path)}
+    called="what is picked"
+  />
+{/if}

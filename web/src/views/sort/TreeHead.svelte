@@ -8,6 +8,7 @@
   import { placeOf, plainName } from '$lib/model/paths';
   import { ago } from '$lib/model/time';
   import AsideNote from './AsideNote.svelte';
+  import ExportDialog from './ExportDialog.svelte';
   import FilterPopover from './FilterPopover.svelte';
 
   /** What the tree shows: the switch, the filters, and what can be done with all that is shown. */
@@ -52,6 +53,14 @@
     ]
       .filter(Boolean)
       .join(', ');
+  }
+
+  let saving = $state<string[][]>();
+
+  async function saveShown(): Promise<void> {
+    const { rows, total } = await askShown(looked);
+    saving = rows.filter((row) => row.state !== 'extra').map((row) => row.path);
+    if (total > rows.length) told = `only the first ${rows.length.toLocaleString('en')} are saved`;
   }
 
   $effect(() => {
@@ -107,6 +116,11 @@
           >{onlyExtra ? 'pick all to be removed' : 'pick all shown'}</button
         >
       {/if}
+      {#if head?.shown && !head.left.file && !onlyExtra}
+        <button class="link" title="What is shown, as the backup has it" onclick={saveShown}
+          >save all shown…</button
+        >
+      {/if}
       {#if head?.missing_count}
         <button class="link text-confirm" onclick={() => (missingShown = !missingShown)}
           >{count(head.missing_count, 'line')} not found</button
@@ -121,3 +135,12 @@
     {#if told}<p role="status">{told}.</p>{/if}
   {/if}
 </div>
+{#if saving}
+  <ExportDialog
+    bind:open={() => true, () => (saving = undefined)}
+    backup={looked.left}
+    branches={[]}
+    single={saving}
+    called="what is shown"
+  />
+{/if}
