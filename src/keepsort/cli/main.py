@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from keepsort.cli.copies import copies_app
 from keepsort.cli.files import files_app, import_command, open_command
 from keepsort.cli.output import Output
 from keepsort.files.names import FORMATS
@@ -32,6 +33,7 @@ def system_app() -> None:
 
 
 app.add_command(open_command)
+app.add_command(copies_app)
 app.add_command(files_app)
 app.add_command(import_command)
 

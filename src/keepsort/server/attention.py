@@ -84,7 +84,20 @@ def _of(system: System, now: datetime) -> Iterator[Item]:
     if backup is not None and backup.problem_count:
         text = backup.problems[0]["text"] if backup.problems else ""
         yield _item(system, "confirm", "unsound", "the newest backup has problems", text, "backups")
+    yield from _copies(system)
     yield from _live(system, backup, look, now)
+
+
+def _copies(system: System) -> Iterator[Item]:
+    for place in system.copy_places.all():
+        if place.lost:
+            text = f"What {place.address} is reached with was lost with the key; add it anew."
+            yield _item(system, "stop", "copies-lost", "copies cannot be made", text, "setup")
+        failed = place.copies.filter(name="").exclude(failures=0).first()
+        if failed is not None:
+            title = "a backup could not be copied off the machine"
+            text = f"{failed.message} Tried {failed.failures} times; it is tried again."
+            yield _item(system, "stop", "copy-failed", title, text, "backups")
 
 
 def _runs(system: System) -> Iterator[Item]:

@@ -26,6 +26,7 @@ class Space(IntEnum):
     INDEX_OF_SYSTEM = 0x4B55
     COLLECTOR = 0x4B56
     KEYS = 0x4B57
+    COPIES = 0x4B58
 
 
 @contextmanager

@@ -18,6 +18,7 @@ from procrastinate.exceptions import AlreadyEnqueued
 from procrastinate.jobs import Status
 
 from keepsort.server import housekeeping
+from keepsort.server.files.copying import copy_due
 from keepsort.server.history.feeding import catch_up
 from keepsort.server.logs import log
 from keepsort.server.restores import engine
@@ -57,6 +58,7 @@ def do_work(work_id: int) -> None:
     work = working.do(work_id)
     if work is not None and work.kind == Record.Kind.BACKUP:
         index_backups.defer(system_id=work.system_id)
+        copy_backups.defer(system_id=work.system_id)
 
 
 @app.task(name="index")
@@ -65,6 +67,23 @@ def index_backups(system_id: int) -> None:
     close_old_connections()
     for system in System.objects.filter(pk=system_id):
         catch_up(system)
+
+
+@app.task(name="copy")
+def copy_backups(system_id: int) -> None:
+    """Copy a system's new backups off the machine."""
+    close_old_connections()
+    for system in System.objects.filter(pk=system_id):
+        copy_due(system)
+
+
+@app.periodic(cron="* * * * *")
+@app.task(name="copy all", queueing_lock="copy", pass_context=False)
+def copy_all(timestamp: int) -> None:
+    """Copy what was made elsewhere, and try again what failed."""
+    close_old_connections()
+    for system in System.objects.exclude(copy_places=None):
+        _each("copies", system.pk, partial(copy_due, system))
 
 
 @app.periodic(cron="* * * * *")

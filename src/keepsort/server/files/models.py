@@ -1,9 +1,10 @@
-"""Files that were opened."""
+"""Files that were opened, and copies that were put off the machine."""
 
 from django.conf import settings
 from django.db import models
 
 from keepsort.server.snapshots.models import Record
+from keepsort.server.systems.models import CopyPlace
 
 
 class OpenedFile(models.Model):
@@ -37,3 +38,27 @@ class OpenedFile(models.Model):
         """Newest first."""
 
         ordering = ["-id"]
+
+
+class Copy(models.Model):
+    """A backup that was copied to a place, or that could not be.
+
+    name: what it is called there; empty as long as it is not there. record: None once the backup
+    itself is gone. dropped: it was taken away there, to keep only so many.
+    failures: how often it was tried in vain. message: why it failed the last time.
+    """
+
+    place = models.ForeignKey(CopyPlace, on_delete=models.CASCADE, related_name="copies")
+    record = models.ForeignKey(Record, on_delete=models.SET_NULL, null=True, related_name="copies")
+    name = models.CharField(max_length=220, blank=True)
+    size = models.PositiveBigIntegerField(default=0)
+    dropped = models.BooleanField(default=False)
+    failures = models.PositiveIntegerField(default=0)
+    message = models.TextField(blank=True)
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        """Newest first; one of each backup in each place."""
+
+        ordering = ["-id"]
+        constraints = [models.UniqueConstraint(fields=["place", "record"], name="one_copy")]

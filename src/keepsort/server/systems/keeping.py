@@ -14,11 +14,13 @@ from django.db import transaction
 from keepsort.server.keys import NEXT, OLD, check_value, derived, next_key, other_keys
 from keepsort.server.locks import Space, alone
 from keepsort.server.problems import Problem
-from keepsort.server.systems.models import KeptSecret, KeyCheck, System
+from keepsort.server.systems.models import CopyPlace, KeptSecret, KeyCheck, System
 
 _NONCE = 12
 _STEP = 500
 PASSWORD, VAULT, _DIGESTS = "system password", "vault", "digests"
+PLACE, PASSPHRASE = "password of a place", "passphrase of copies"
+_OF_PLACES = {"password": PLACE, "passphrase": PASSPHRASE}
 _digest_keys: dict[str, bytes] = {}
 
 
@@ -107,6 +109,14 @@ def accept_loss() -> tuple[int, int]:
             system.password, system.password_lost = encrypt(b"", PASSWORD), True
             system.save(update_fields=["password", "password_lost"])
             passwords += 1
+    for place in CopyPlace.objects.all():
+        gone = [n for n, use in _OF_PLACES.items() if _is_lost(bytes(getattr(place, n)), use)]
+        for name in gone:
+            setattr(place, name, encrypt(b"", _OF_PLACES[name]))
+            place.lost = True
+        if gone:
+            place.save(update_fields=[*gone, "lost"])
+            passwords += 1
     for rows in _steps():
         lost = [row.pk for row in rows if _is_lost(bytes(row.value), VAULT)]
         kept += len(lost)
@@ -172,6 +182,14 @@ def _encrypt_anew(key: bytes) -> int:
             if value is not None:
                 System.every.filter(pk=row.pk).update(password=value)
                 count += 1
+    for place in CopyPlace.objects.all():
+        with transaction.atomic():
+            held = CopyPlace.objects.select_for_update().get(pk=place.pk)
+            for name, purpose in _OF_PLACES.items():
+                value = _anew(bytes(getattr(held, name)), purpose, key)
+                if value is not None:
+                    CopyPlace.objects.filter(pk=place.pk).update(**{name: value})
+                    count += 1
     for rows in _steps():
         with transaction.atomic():
             changed = []

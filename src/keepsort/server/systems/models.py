@@ -44,6 +44,33 @@ class System(models.Model):
         return self.name
 
 
+class CopyPlace(models.Model):
+    """A place off the machine that each good backup of a system is copied to.
+
+    password, passphrase: encrypted; secrets are sealed with the passphrase, and left out where it
+    is empty. lost: they were encrypted with a key that is lost.
+    pattern: what copies are called; see `files.copying`. keep: how many stay there; all if 0.
+    since: number of the first backup that belongs there.
+    """
+
+    system = models.ForeignKey(System, on_delete=models.CASCADE, related_name="copy_places")
+    address = models.CharField(max_length=400)
+    options = models.JSONField(default=dict)
+    user = models.CharField(max_length=400, blank=True)
+    password = models.BinaryField(default=b"")
+    passphrase = models.BinaryField(default=b"")
+    lost = models.BooleanField(default=False)
+    pattern = models.CharField(max_length=120)
+    keep = models.PositiveIntegerField(default=0)
+    since = models.PositiveBigIntegerField(default=0)
+    added_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        """In order of when they were added."""
+
+        ordering = ["id"]
+
+
 class KeptSecret(models.Model):
     """A secret value found in a system, encrypted; the digest stands for it in objects."""
 
