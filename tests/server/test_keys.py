@@ -11,7 +11,7 @@ from django.test import Client
 
 from demo.servers.slapd import Slapd
 from keepsort.core.plan import Pick
-from keepsort.server import keys
+from keepsort.server import attention, keys
 from keepsort.server.accounts.models import Role, User
 from keepsort.server.problems import Problem
 from keepsort.server.restores import engine
@@ -19,7 +19,7 @@ from keepsort.server.restores.previewing import open_plan, preview
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import take
 from keepsort.server.systems import keeping
-from keepsort.server.systems.models import KeptSecret, System
+from keepsort.server.systems.models import CopyPlace, KeptSecret, System
 from keepsort.server.systems.services import change_system, endpoint_of
 from tests.conftest import PASSWORD, dn
 
@@ -45,6 +45,14 @@ def _use(monkeypatch: pytest.MonkeyPatch) -> None:
     keeping._digest_keys.clear()
 
 
+def _place(people: System) -> CopyPlace:
+    return CopyPlace.objects.create(
+        system=people, address="file:///nowhere", pattern="{number}.zip", sealed=True,
+        password=keeping.encrypt(b"of the place", keeping.PLACE),
+        passphrase=keeping.encrypt(b"of the copies", keeping.PASSPHRASE),
+    )  # fmt: skip
+
+
 def test_a_lost_key_is_told_with_what_is_lost(
     state: Path, people: System, slapd: Slapd, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -53,14 +61,16 @@ def test_a_lost_key_is_told_with_what_is_lost(
     keeping.check()
     kept = KeptSecret.objects.count()
     assert kept
+    _place(people)
     (state / "key").unlink()
     _use(monkeypatch)
     with pytest.raises(keeping.WrongKey) as told:
         keeping.check()
     assert f"passwords of 1 systems and {kept} secrets" in str(told.value)
     assert "accept-loss" in told.value.way_out
-    assert keeping.accept_loss() == (1, kept)
+    assert keeping.accept_loss() == (2, kept)
     keeping.check()
+    assert "copies-lost" in [item.code for item in attention.items()]
     # all goes on, and each lost thing is asked for where it is needed
     people.refresh_from_db()
     with pytest.raises(Problem, match="password of People was lost"):
@@ -79,9 +89,10 @@ def test_the_key_is_changed_and_nothing_tells_as_different(
     state: Path, people: System, slapd: Slapd, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     backup = take(people, Record.Kind.BACKUP)
+    place = _place(people)
     before = (state / "key").read_text()
     count = keeping.rotate()
-    assert count == KeptSecret.objects.count() + 1
+    assert count == KeptSecret.objects.count() + 3
     assert (state / "key").read_text() != before
     assert (state / keys.OLD).read_text() == before
     # one that was not started anew still reads everything, and writes with the old key
@@ -96,6 +107,9 @@ def test_the_key_is_changed_and_nothing_tells_as_different(
     late.refresh_from_db()
     assert keeping.decrypt(bytes(late.value), keeping.VAULT) == b"late"
     people.refresh_from_db()
+    place.refresh_from_db()
+    assert keeping.decrypt(bytes(place.password), keeping.PLACE) == b"of the place"
+    assert keeping.decrypt(bytes(place.passphrase), keeping.PASSPHRASE) == b"of the copies"
     assert take(people, Record.Kind.LOOK).changes == {}
     slapd.change(f"dn: {dn('Ansel Brandvold')}\nchangetype: delete\n")
     run = engine.carry_out(engine.start(preview(backup, [Pick(ANSEL)]), [], None).pk)

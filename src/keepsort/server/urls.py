@@ -4,7 +4,7 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularJSONAPIView
 
 from keepsort.server.accounts.api import Session
-from keepsort.server.api import files, health, history, setup, sorting, views
+from keepsort.server.api import files, health, history, places, setup, sorting, views
 from keepsort.server.events.stream import events
 from keepsort.server.requests import no_such_address
 from keepsort.server.web.views import page
@@ -38,6 +38,9 @@ urlpatterns = [
     path("api/connectors/try", setup.Tries.as_view()),
     path("api/settings", setup.AllSettings.as_view()),
     path("api/settings/<int:number>", setup.OneSettings.as_view()),
+    path("api/settings/<int:number>/places", places.Places.as_view()),
+    path("api/places/<int:number>", places.OnePlace.as_view()),
+    path("api/places/<int:number>/stored", places.PlaceStored.as_view()),
     path("api/lists", sorting.Lists.as_view()),
     path("api/search", history.Search.as_view()),
     path("api/tray", views.Tray.as_view()),

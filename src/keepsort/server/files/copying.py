@@ -68,11 +68,13 @@ def add_place(
         system=system, since=newest.pk if newest else 0, address=address,
         options={**options, **learned}, user=user,
         password=encrypt(password.encode(), PLACE),
-        passphrase=encrypt(passphrase.encode(), PASSPHRASE), pattern=pattern, keep=keep,
+        passphrase=encrypt(passphrase.encode(), PASSPHRASE), sealed=bool(passphrase),
+        pattern=pattern, keep=keep,
     )  # fmt: skip
 
 
-def _way(place: CopyPlace) -> Way:
+def way_of(place: CopyPlace) -> Way:
+    """Return how a place is reached, its password in the clear."""
     return Way(
         address=place.address, options=place.options, user=place.user,
         password=decrypt(bytes(place.password), PLACE).decode(),
@@ -138,7 +140,7 @@ def _copy_to(place: CopyPlace, at_once: bool) -> None:
 
 def _put(place: CopyPlace, record: Record, row: Copy) -> None:
     passphrase = decrypt(bytes(place.passphrase), PASSPHRASE).decode()
-    with tempfile.TemporaryFile(prefix="keepsort-copy-") as file, _opened(_way(place)) as there:
+    with tempfile.TemporaryFile(prefix="keepsort-copy-") as file, _opened(way_of(place)) as there:
         export(record, Wanted(), "archive", file, passphrase or None)
         size = file.tell()
         file.seek(0)

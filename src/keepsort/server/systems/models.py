@@ -47,8 +47,8 @@ class System(models.Model):
 class CopyPlace(models.Model):
     """A place off the machine that each good backup of a system is copied to.
 
-    password, passphrase: encrypted; secrets are sealed with the passphrase, and left out where it
-    is empty. lost: they were encrypted with a key that is lost.
+    password, passphrase: encrypted; where sealed, secrets go into copies, sealed with the
+    passphrase; else they are left out. lost: they were encrypted with a key that is lost.
     pattern: what copies are called; see `files.copying`. keep: how many stay there; all if 0.
     since: number of the first backup that belongs there.
     """
@@ -59,6 +59,7 @@ class CopyPlace(models.Model):
     user = models.CharField(max_length=400, blank=True)
     password = models.BinaryField(default=b"")
     passphrase = models.BinaryField(default=b"")
+    sealed = models.BooleanField(default=False)
     lost = models.BooleanField(default=False)
     pattern = models.CharField(max_length=120)
     keep = models.PositiveIntegerField(default=0)

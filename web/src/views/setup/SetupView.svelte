@@ -5,6 +5,7 @@
   import Title from '$lib/parts/Title.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { route } from '../../routes';
+  import Copies from './Copies.svelte';
   import SystemForm from './SystemForm.svelte';
 
   const kinds = createQuery(connectors);
@@ -40,6 +41,7 @@
       {:else if kinds.data && all.data && (chosen || adding)}
         {#key asked}
           <SystemForm kinds={kinds.data} settings={chosen} />
+          {#if chosen}<Copies system={chosen.id} name={chosen.name} />{/if}
         {/key}
       {:else if all.data}
         <p class="max-w-prose text-ink-2">

@@ -1,0 +1,48 @@
+import { client, Failure, got, type AskPlace } from './client';
+import { queryClient } from './queries';
+
+export const copyPlaces = (system: number) => ({
+  queryKey: ['copy places', system],
+  queryFn: () =>
+    got(client.GET('/api/settings/{number}/places', { params: { path: { number: system } } })),
+});
+
+const again = () => queryClient.invalidateQueries({ queryKey: ['copy places'] });
+
+export async function addPlace(system: number, body: AskPlace): Promise<void> {
+  await got(
+    client.POST('/api/settings/{number}/places', { params: { path: { number: system } }, body }),
+  );
+  await again();
+}
+
+export async function copyNow(place: number): Promise<void> {
+  await got(client.POST('/api/places/{number}', { params: { path: { number: place } } }));
+  await again();
+}
+
+export async function removePlace(place: number): Promise<void> {
+  const { response } = await client.DELETE('/api/places/{number}', {
+    params: { path: { number: place } },
+  });
+  if (!response.ok) throw new Failure(`The application answered with ${response.status}.`);
+  await again();
+}
+
+export const storedIn = (place: number) => ({
+  queryKey: ['stored', place],
+  queryFn: () =>
+    got(client.GET('/api/places/{number}/stored', { params: { path: { number: place } } })),
+  retry: false,
+});
+
+export async function takeIn(place: number, name: string, passphrase: string) {
+  const taken = await got(
+    client.POST('/api/places/{number}/stored', {
+      params: { path: { number: place } },
+      body: { name, passphrase },
+    }),
+  );
+  await queryClient.invalidateQueries();
+  return taken;
+}
