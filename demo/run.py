@@ -14,11 +14,15 @@ import time
 from collections.abc import Callable
 from datetime import timedelta
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from demo.keeping import Keeper, Part
 from demo.servers.postgres import Postgres
 from demo.servers.processes import Server, answers, kept_port
 from demo.systems import SYSTEMS, DemoSystem
+
+if TYPE_CHECKING:
+    from keepsort.server.systems.models import System
 
 ROOT = Path(__file__).resolve().parents[1]
 STATE = Path(os.environ.get("KEEPSORT_STATE", ROOT / ".state")).resolve()
@@ -79,6 +83,7 @@ def _database(everything: Everything) -> None:
 
 def _django() -> None:
     os.environ["KEEPSORT_STATE"] = str(STATE)
+    os.environ.setdefault("KEEPSORT_LOCAL_FILES", "yes")
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "keepsort.server.settings")
     import django
 
@@ -145,10 +150,22 @@ def _system(everything: Everything, kind: type[DemoSystem]) -> None:
             record = take(system, Record.Kind.BACKUP, note=moment.note, taken_at=taken_at)
             Record.objects.filter(pk=record.pk).update(pinned=moment.pinned)
         catch_up(system)
+        if kind.name == "People":
+            _copied(system)
         part.trouble()
         take(system, Record.Kind.LOOK)
         (folder / "loaded").touch()
     System.objects.filter(name=kind.name).update(address=way.address)
+
+
+def _copied(system: "System") -> None:
+    """Let the backups of a system be copied to a folder, as to a disk that is mounted."""
+    from keepsort.server.files.copying import add_place
+
+    folder = STATE / "copies"
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir()
+    add_place(system, folder.as_uri(), {}, "", "", keep=30)
 
 
 def _application(everything: Everything) -> int:
