@@ -8,7 +8,7 @@ PYTHON_STAMP := $(VENV)/.installed
 NODE_STAMP := web/node_modules/.installed
 WEB_STAMP := web/dist/.built
 
-.PHONY: demo serve demo-reset test soak lint setup system web bench screenshots types help
+.PHONY: demo serve demo-reset test fuzz soak lint setup system web bench screenshots types help
 
 help:
 	@echo "make demo         everything with the aquarium's systems and data; Ctrl-C stops it"
@@ -16,6 +16,7 @@ help:
 	@echo "make demo-reset   forget what the demo has kept, and start over next time"
 	@echo "make test         all checks and tests"
 	@echo "make soak         breaks 200 restores at every moment, and hundreds at every write"
+	@echo "make fuzz         thousands of broken files for each format that is opened"
 	@echo "make bench        the figures in docs/performance.md"
 	@echo "make screenshots  the pictures in docs/screenshots"
 
@@ -74,6 +75,10 @@ test: lint web
 soak: setup web
 	@# every moment of 200 restores, and hundreds of restores with writes that go wrong
 	@KEEPSORT_SOAK=200 KEEPSORT_ROUNDS=100 $(PY) -m pytest -n 2 --dist loadgroup tests/server/test_moments.py tests/server/test_random_restores.py
+
+fuzz: setup
+	@# thousands of broken files for each reader; what is found becomes a case in tests/files/corpus
+	@KEEPSORT_FUZZ=5000 $(PY) -m pytest -n 2 tests/files/test_fuzz.py
 
 bench: setup web
 	@$(PY) -m benchmarks

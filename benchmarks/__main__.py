@@ -19,10 +19,11 @@ RESULTS = ROOT / "benchmarks" / "results.json"
 
 def main() -> None:
     sys.path.insert(0, str(ROOT / "src"))
-    from benchmarks import directory, keystore, million, planning, restore, text
+    from benchmarks import directory, files, keystore, million, planning, restore, text
 
     parts = {
         "text": text,
+        "files": files,
         "planning": planning,
         "restore": restore,
         "directory": directory,

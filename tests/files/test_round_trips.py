@@ -11,10 +11,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from keepsort.core.model import AttributeSpec, ConfigObject, Value, identical
-from keepsort.core.snapshot import MemoryStore
+from keepsort.core.model import AttributeSpec, ConfigObject, Schema, Value, identical
+from keepsort.core.model.notation import DistinguishedNames, pairs_of
+from keepsort.core.snapshot import MemoryStore, SnapshotBuilder
 from keepsort.files.catalogue import FORMATS, formats_of
-from keepsort.files.cells import ABSENT, cells, fitted, joined
+from keepsort.files.cells import ABSENT, cells, fitted, joined, raw_fitted
 from keepsort.files.plain_values import LEFT_OUT, Secret
 from tests.core.trees import SCHEMA, Tree, snapshot
 from tests.files.batches import batch, read_back, written
@@ -272,3 +273,65 @@ def test_json_is_one_document_and_yaml_and_toml_hold_the_same(tmp_path: Path) ->
     code = "import configparser,sys;c=configparser.RawConfigParser();c.read(sys.argv[1]);print(c['/pump']['title'])"
     told = subprocess.run(["python3", "-c", code, file], capture_output=True, text=True, check=True)
     assert told.stdout == "yes\n"
+
+
+# LDIF
+
+
+BASE = "dc=kelpmoor,dc=example"
+PEOPLE = Schema(attributes={"note": AttributeSpec(shape="set")}, notation=DistinguishedNames(BASE))
+ldif_values = st.lists(
+    texts.filter(bool) | st.binary(min_size=1, max_size=90).filter(lambda raw: not _is_text(raw)),
+    min_size=1, max_size=3, unique=True,
+)  # fmt: skip
+
+
+def _is_text(raw: bytes) -> bool:
+    try:
+        raw.decode()
+    except UnicodeDecodeError:
+        return False
+    return True
+
+
+@settings(max_examples=150, deadline=None)
+@given(
+    st.dictionaries(
+        st.sampled_from(["cn=a", "cn=Réef", "cn=b\\, c", "cn=d+sn=e", "ou= x".replace(" ", "")]),
+        st.dictionaries(st.sampled_from(["note", "description", "jpegPhoto"]), ldif_values),
+        max_size=4,
+    )
+)
+def test_ldif_holds_what_another_reader_finds_in_it(
+    entries: dict[str, dict[str, list[object]]],
+) -> None:
+    """Judged by python-ldap's reader, and by our own."""
+    import ldif
+
+    builder = SnapshotBuilder(MemoryStore(), PEOPLE)
+    builder.add((), ConfigObject(name="", kind="organization", attributes={"o": ["Kelpmoor"]}))
+    for name, attributes in entries.items():
+        builder.add((name,), ConfigObject(name=name, kind="person", attributes=attributes))
+    tree = builder.finish()
+    raw = written("ldif", batch(tree))
+    reader = ldif.LDIFRecordList(io.BytesIO(raw))
+    reader.parse()
+    theirs = dict(reader.all_records)
+    assert theirs.keys() == {BASE, *(f"{name},{BASE}" for name in entries)}
+    back = read_back("ldif", raw)
+    for name, attributes in entries.items():
+        found = theirs[f"{name},{BASE}"]
+        for kind, value in pairs_of(name):
+            assert (value if isinstance(value, bytes) else value.encode()) in found.pop(kind)
+        encoded = {
+            n: sorted(v if isinstance(v, bytes) else v.encode() for v in vs)  # type: ignore[union-attr]
+            for n, vs in attributes.items()
+        }
+        assert {n: sorted(vs) for n, vs in found.items()} == encoded
+        ours = back[("dc=example", "dc=kelpmoor", name)].attributes
+        now = tree.get((name,))
+        assert now is not None
+        for attribute, told in ours.items():
+            value = now.attributes[attribute]
+            assert same(raw_fitted(told, value, PEOPLE.spec("", attribute)), value)
+        assert ours.keys() == attributes.keys()

@@ -90,8 +90,9 @@ def _posts() -> Iterator[tuple[str, str, dict[str, Any]]]:
     for address, methods in schema["paths"].items():
         for method in ("post", "put", "patch"):
             body = methods.get(method, {}).get("requestBody")
-            if body is not None and address != "/api/session":
-                name = body["content"]["application/json"]["schema"]["$ref"].rsplit("/", 1)[1]
+            read = body["content"].get("application/json") if body is not None else None
+            if read is not None and address != "/api/session":
+                name = read["schema"]["$ref"].rsplit("/", 1)[1]
                 yield method, address, schema["components"]["schemas"][name]["properties"]
 
 

@@ -272,3 +272,41 @@ def test_nothing_is_kept_of_a_bad_one(backup: Record) -> None:
             open_file(io.BytesIO(raw), "bad")
     assert Record.objects.count() == before
     assert not System.every.filter(is_file=True).exists()
+
+
+def test_an_opened_file_goes_out_again_and_tells_no_more(backup: Record) -> None:
+    text = b"[keeper] /divers/imke\n  title: text Head\n  badge: secret left out\n"
+    file = open_file(io.BytesIO(text), "it")
+    for form in ("text", "archive", "json"):
+        again = opened(file.record, form)
+        assert (again.record.objects_count, again.whole, again.secrets) == (1, False, 1), form
+        [found] = compared(again.record, backup).differences
+        assert found.attributes == ("title",), form
+
+
+def test_what_the_system_refuses_is_left_out_and_the_rest_goes_on(backup: Record) -> None:
+    """Planned without a live system: what `check` would refuse is given as findings."""
+    from keepsort.core.plan import Finding, Pick, Plan, Step
+    from keepsort.server.restores.refused import without_refused
+
+    file = open_file(io.BytesIO(b"[keeper] /divers/imke\n  title: text Head\n"), "it")
+    steps = tuple(
+        Step(number=n, action="create", path=("divers", name), kind="keeper", after={})
+        for n, name in enumerate("abc", 1)
+    )
+    stop = Finding("stop", "not-in-limits", "mist lies between 0 and 40.", ("divers", "b"))
+    less = without_refused(file.record, Plan(steps, (stop,)), [Pick(("divers",), "branch")])
+    assert less is not None
+    [pick], told = less
+    assert [out.path for out in pick.without] == [("divers", "b")]
+    assert [f.level for f in told] == ["confirm", "note"]
+    assert told[0].text.startswith("2 of 3 objects can be written; 1 cannot")
+    single = [Pick(("divers", name)) for name in "abc"]
+    less = without_refused(file.record, Plan(steps, (stop,)), single)
+    assert less is not None
+    assert [pick.path[-1] for pick in less[0]] == ["a", "c"]
+    # nothing else is left, it is no file, or the whole system refuses: then it stops
+    assert without_refused(file.record, Plan(steps[1:2], (stop,)), single[1:2]) is None
+    assert without_refused(backup, Plan(steps, (stop,)), single) is None
+    locked = Finding("stop", "locked", "Somebody edits it.", ("divers", "b"))
+    assert without_refused(file.record, Plan(steps, (locked,)), single) is None

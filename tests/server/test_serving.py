@@ -224,3 +224,35 @@ def test_refusals_are_json_and_answers_are_not_kept(application: Application) ->
     response = application.open("GET", "/api/session")
     assert response.getheader("Cache-Control") == "no-store"
     assert response.getheader("X-Request-ID")
+
+
+def _sent(application: Application, size: int, cookie: str) -> tuple[bytes, int]:
+    """Send a large file; return how the answer begins, and how much of it was taken."""
+    token = application._cookies["csrftoken"].value
+    head = (
+        f"POST /api/files?name=large HTTP/1.1\r\nHost: localhost\r\nContent-Length: {size}\r\n"
+        f"Content-Type: application/octet-stream\r\nX-CSRFToken: {token}\r\nCookie: {cookie}\r\n\r\n"
+    )
+    taken = 0
+
+    def parts() -> Iterator[bytes]:
+        nonlocal taken
+        for _ in range(size >> 16):
+            taken += 1 << 16
+            yield b"\0" * (1 << 16)
+
+    return _raw(application.port, head, parts()), taken
+
+
+def test_a_large_file_goes_to_disk_and_only_from_somebody_signed_in(
+    application: Application,
+) -> None:
+    application.sign_in("brook")
+    own = "; ".join(f"{c.key}={c.value}" for c in application._cookies.values())
+    answer, taken = _sent(application, 64 << 20, own)
+    assert b" 400 " in answer, "it was read, and is no file that is known"
+    assert taken == 64 << 20
+    false = own.replace(application._cookies["sessionid"].value, "x" * 32)
+    answer, taken = _sent(application, 64 << 20, false)
+    assert b" 413 " in answer or not answer
+    assert taken < 24 << 20

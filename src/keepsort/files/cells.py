@@ -55,6 +55,18 @@ def joined(value: Value) -> str:
     return msgspec.json.encode(to_plain(value)).decode()
 
 
+def raw_fitted(told: list[str | bytes], now: Value | _Absent, spec: AttributeSpec) -> Value:
+    """Return what values without a type stand for: texts and bytes mean the same where equal."""
+    values = now if isinstance(now, list) else [now]
+    known = {_raw(one): one for one in values if isinstance(one, str | bytes)}
+    sample = next(iter(known.values()), None)
+    found = [
+        known.get(_raw(one), _raw(one) if isinstance(sample, bytes) else one) for one in told
+    ]  # fmt: skip
+    is_list = isinstance(now, list) or (now is ABSENT and spec.shape in ("set", "sequence"))
+    return found if is_list or len(found) != 1 else found[0]
+
+
 def fitted(told: Told, now: Value | _Absent, spec: AttributeSpec) -> Value:
     """Return what cells stand for in an object of which the attribute is `now`."""
     if isinstance(told, str):

@@ -149,12 +149,14 @@ def read_yaml(file: IO[bytes]) -> Opened:
 
 def read_toml(file: IO[bytes]) -> Opened:
     """Open a TOML document."""
+    raw = _whole(file, "toml")
     try:
-        return _converted(tomllib.loads(_whole(file, "toml").decode("utf-8-sig")))
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise BadFile(f"{error}.") from None
+        found = tomllib.loads(raw.decode("utf-8-sig"))
     except RecursionError:
         raise BadFile("It is nested too deep.") from None
+    except ValueError as error:  # of TOML, of UTF-8, and of numbers with too many digits
+        raise BadFile(f"{error}.") from None
+    return _converted(found)
 
 
 def _whole(file: IO[bytes], form: str) -> bytes:

@@ -8,7 +8,8 @@ import msgspec
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
 from keepsort.core.model import Attributes, Path, Schema, Value
-from keepsort.core.model.masks import MARK
+from keepsort.core.model.masks import MARK, is_unknown
+from keepsort.core.plan.placing import PLACE
 from keepsort.core.snapshot import Node, Snapshot
 from keepsort.files.plain_values import LEFT_OUT, Secret, to_plain
 
@@ -131,6 +132,8 @@ def lines(
             continue
         walk = _in_order(tree, top) if ordered and tree.schema.is_ordered else tree.walk(top)
         for node in walk if keys(branch) in whole else [top]:
+            if node.entry.kind == PLACE:  # an opened file does not tell of it
+                continue
             yield _line(tree, node, left_out, seal)
 
 
@@ -188,6 +191,8 @@ def _lacks(value: Value) -> bool:
 def _without_secrets(value: Value, seal: Seal | None) -> Value:
     """Return a value without the secrets in its texts; the value itself where there are none."""
     if isinstance(value, str):
+        if is_unknown(value):
+            return LEFT_OUT
         if not MARK.search(value):
             return value
 

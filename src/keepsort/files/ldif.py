@@ -73,7 +73,8 @@ def _raw(value: Value) -> bytes:
 
 
 def _row(name: str, value: bytes) -> bytes:
-    safe = value.isascii() and not any(c in b"\0\r\n" for c in value)
+    # more would be allowed, but some readers take letters that cannot be seen for spaces
+    safe = all(31 < c < 127 for c in value)
     if safe and not value.startswith((b" ", b":", b"<")) and not value.endswith(b" "):
         return _folded(f"{name}: ".encode() + value if value else f"{name}:".encode())
     return _folded(f"{name}:: ".encode() + b64encode(value))

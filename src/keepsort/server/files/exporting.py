@@ -65,7 +65,9 @@ def export(
             raise Problem(f"{form} cannot hold sealed secrets.", f"Use one of: {able}.")
         told, seal = sealing(passphrase, Vault(record.system))
     manifest = _manifest(record, tree, wanted, told)
-    found = lines(tree, manifest.branches, left_out, seal, wanted.single, kind.ordered)
+    whole = [] if wanted.single and not wanted.branches else [tree.at]
+    branches = wanted.branches or whole
+    found = lines(tree, branches, left_out, seal, wanted.single, kind.ordered)
     batch = Batch(manifest, tree.schema, found, left_out, signer())
     try:
         count = kind.write(out, batch)
@@ -83,6 +85,7 @@ def _manifest(record: Record, tree: Snapshot, wanted: Wanted, told: Sealing | No
     """Tell what a file is of; one that was opened passes on what it says of itself."""
     some = bool(wanted.branches or wanted.single)
     file = getattr(record, "file", None) if record.kind == Record.Kind.FILE else None
+    partial = file is not None and not file.whole
     taken_at = record.taken_at.isoformat(timespec="seconds")
     return Manifest(
         system=file.told["system"] if file else record.system.name,
@@ -91,9 +94,9 @@ def _manifest(record: Record, tree: Snapshot, wanted: Wanted, told: Sealing | No
         taken_at=file.told["taken_at"] if file else taken_at,
         by=file.told["by"] if file else (record.by.shown_name if record.by else ""),
         note=record.note,
-        branches=list(wanted.branches) if some else [tree.at],
+        branches=list(wanted.branches) if some else ([] if partial else [tree.at]),
         single=list(wanted.single),
-        whole=not some and not tree.at,
+        whole=not some and not tree.at and not partial,
         sealing=told,
     )
 

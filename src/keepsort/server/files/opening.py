@@ -95,6 +95,7 @@ class _Opening:
         self._schema: Schema
         self._sha256 = ""
         self._whole = False
+        self._marked: set[str] = set()
 
     def keep(self, by: User | None, size: int, sha256: str) -> OpenedFile:
         """Read the file into a record, all of it or nothing."""
@@ -125,6 +126,7 @@ class _Opening:
         self._vault = Vault(system)
         self._schema = self._schema_of(opened)
         tree, stored = self._tree(opened)
+        self._schema = _with_secrets(self._schema, self._marked)
         self._vault.flush()
         raw = _encode(self._schema)
         PostgresStore().put_many([Chunk(digest(raw), raw)])
@@ -217,6 +219,7 @@ class _Opening:
 
     def _secret(self, line: Line, name: str, value: Value, at: int) -> str:
         if isinstance(value, Secret):
+            self._marked.add(name)
             return self._known(value.sealed) or self._unknown(line, name, at)
         raw = value if isinstance(value, bytes) else str(value).encode()
         return self._vault.digest(raw)
@@ -243,10 +246,19 @@ class _Opening:
                 value,
             )
         if isinstance(value, list):
+            if value and all(isinstance(one, Secret) for one in value):
+                return [self._secret(line, name, one, at) for at, one in enumerate(value)]
             return [self._without_secrets(line, name, one) for one in value]
         if isinstance(value, dict):
             return {k: self._without_secrets(line, name, one) for k, one in value.items()}
         return value
+
+
+def _with_secrets(schema: Schema, names: set[str]) -> Schema:
+    """Return a schema by which attributes are secret of which a file says so."""
+    known = {name: schema.attributes.get(name, AttributeSpec()) for name in names}
+    secret = {name: msgspec.structs.replace(spec, secret=True) for name, spec in known.items()}
+    return msgspec.structs.replace(schema, attributes={**schema.attributes, **secret})
 
 
 def _held(lines: Iterator[Line]) -> Iterator[Line]:

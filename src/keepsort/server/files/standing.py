@@ -7,7 +7,7 @@ from keepsort.core.model import Attributes, Path, Schema, Value
 from keepsort.core.model.masks import MARK, is_unknown, mark
 from keepsort.core.plan.placing import Placed, place_parts, place_whole
 from keepsort.core.snapshot import Snapshot
-from keepsort.files.cells import ABSENT, fitted
+from keepsort.files.cells import ABSENT, fitted, raw_fitted
 from keepsort.server import collecting
 from keepsort.server.caching import Kept
 from keepsort.server.files.models import OpenedFile
@@ -57,7 +57,7 @@ def _stood(record: Record, beside: Record, at: Path | None) -> Placed:
             "Choose what is there.",
         )
     theirs = Vault(beside.system)
-    understand = _understanding(file.cells, Vault(record.system), theirs, other.schema)
+    understand = _understanding(_fitting(file), Vault(record.system), theirs, other.schema)
     try:
         if file.whole and at is None:
             found = place_whole(tree, other, understand)
@@ -81,8 +81,15 @@ def check_fits(file: OpenedFile, system: System) -> None:
         )
 
 
+def _fitting(file: OpenedFile) -> Callable[..., Value] | None:
+    """Return what makes values of what a file without types tells; None where it has types."""
+    if not file.cells:
+        return None
+    return raw_fitted if file.form == "ldif" else fitted
+
+
 def _understanding(
-    cells: bool, ours: Vault, theirs: Vault, schema: Schema
+    fit: Callable[..., Value] | None, ours: Vault, theirs: Vault, schema: Schema
 ) -> Callable[[str, str, Value, Value | Nothing], Value]:
     """Return what makes of a file's value one that the other system would have."""
 
@@ -116,8 +123,8 @@ def _understanding(
                 value = value[0]
             return filled(value, now)
         value = told
-        if cells:
-            value = fitted(told, ABSENT if isinstance(now, Nothing) else now, spec)
+        if fit is not None:
+            value = fit(told, ABSENT if isinstance(now, Nothing) else now, spec)
         return filled(text(value), now)
 
     return understood

@@ -109,15 +109,16 @@ def preview(
     composer = composer_of(system)
     kept: list[Pick] = picks
     told: tuple[Finding, ...] = ()
+    comparison, plan, _ = draft_plan(backup, look, kept, policy, terms, others)
     with opened(system) as connector:
         for _ in range(_ATTEMPTS):
-            comparison, plan, _ = draft_plan(backup, look, kept, policy, terms, others)
             plan = Plan(plan.steps, (*plan.findings, *told))
             asked = _asked(connector, comparison.right, plan, composer, comparison.left)
             less = without_refused(backup, asked[0], kept)
             if less is None:
                 break
             kept, told = less[0], (*told, *less[1])
+            comparison, plan, _ = draft_plan(backup, look, kept, policy, terms, others)
     plan, rendered, predicted = asked
     tally: dict[str, int] = {}
     if predicted is not None:
