@@ -12,6 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keepsort.core.model import AttributeSpec, ConfigObject, Schema, Value, identical
+from keepsort.core.model.masks import mark, unknown
 from keepsort.core.model.notation import DistinguishedNames, pairs_of
 from keepsort.core.snapshot import MemoryStore, SnapshotBuilder
 from keepsort.files.catalogue import FORMATS, formats_of
@@ -335,3 +336,23 @@ def test_ldif_holds_what_another_reader_finds_in_it(
             value = now.attributes[attribute]
             assert same(raw_fitted(told, value, PEOPLE.spec("", attribute)), value)
         assert ours.keys() == attributes.keys()
+
+
+@pytest.mark.parametrize("apart", [False, True])
+def test_a_secret_in_any_corner_stays_here(apart: bool) -> None:
+    """In an attribute with an option, in a long text that lies apart, in a list, in a map."""
+    hidden = mark("ab" * 16)
+    schema = Schema(attributes={"userPassword": AttributeSpec(secret=True)}, options=";")
+    builder = SnapshotBuilder(MemoryStore(), schema)
+    attributes = {
+        "userPassword;x-site": "cd" * 16, "notes": "x" * (9000 if apart else 1) + hidden,
+        "list": ["a", hidden], "map": {"a": {"b": hidden}}, "unknown": unknown(b"here"),
+    }  # fmt: skip
+    builder.add((), ConfigObject(name="", kind="k", attributes=attributes, facts={"seen": hidden}))
+    made = batch(builder.finish())
+    [line] = list(made.lines)
+    told = repr(line)
+    assert "abab" not in told
+    assert "cdcd" not in told
+    assert "000000000000" not in told
+    assert {name for _, name in made.left_out.secrets} == attributes.keys()

@@ -26,7 +26,7 @@ MANIFEST, KINDS, OBJECTS, SUMS, README, SIGNATURE = (
     "manifest.json", "kinds.json", "objects.jsonl", "SHA256SUMS", "README.txt", "SIGNATURE",
 )  # fmt: skip
 _MEMBERS = (README, OBJECTS, KINDS, MANIFEST, SUMS)
-_SMALL = 16 << 20
+_SMALL, _PIECE = 16 << 20, 1 << 16
 _MOST_BYTES = 64 << 30
 _MOST_RATIO = 1100  # deflate gives 1032 at most
 _STORED_AT = (1980, 1, 1, 0, 0, 0)
@@ -58,9 +58,14 @@ def write(out: IO[bytes], batch: Batch) -> int:
 
     def told() -> Iterator[bytes]:
         nonlocal count
+        piece = bytearray()
         for line in batch.lines:
             count += 1
-            yield encode(plain(line)) + b"\n"
+            piece += encode(plain(line)) + b"\n"
+            if len(piece) > _PIECE:
+                yield bytes(piece)
+                piece.clear()
+        yield bytes(piece)
 
     with ZipFile(out, "w", ZIP_DEFLATED, compresslevel=6) as archive:
         sums[README] = _put(archive, README, [_TEXT.encode()])

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
+from types import NoneType
 
 import msgspec
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
@@ -11,6 +12,7 @@ from keepsort.core.model import Attributes, Path, Schema, Value
 from keepsort.core.model.masks import MARK, is_unknown
 from keepsort.core.plan.placing import PLACE
 from keepsort.core.snapshot import Node, Snapshot
+from keepsort.core.snapshot.encoding import BLOB_HEAD, decode_attributes
 from keepsort.files.plain_values import LEFT_OUT, Secret, to_plain
 
 SECRET_IN_TEXT = "[secret left out]"  # noqa: S105 - it stands for one
@@ -97,10 +99,23 @@ class Batch:
     signer: Ed25519PrivateKey | None = None
 
 
+#: Types of values that JSON has as they are.
+PLAIN = frozenset({str, int, bool, NoneType})
+
+
+class PlainLine(Line, omit_defaults=True):
+    """A line whose values are as JSON has them already."""
+
+
 def plain(line: Line) -> Line:
     """Return a line with its values as JSON has them."""
-    attributes = {name: to_plain(value) for name, value in line.attributes.items()}
-    facts = {name: to_plain(value) for name, value in line.facts.items()}
+    if type(line) is PlainLine:
+        return line
+    attributes = {
+        name: value if type(value) in PLAIN else to_plain(value)
+        for name, value in line.attributes.items()
+    }
+    facts = {name: to_plain(value) for name, value in line.facts.items()} if line.facts else {}
     return Line(line.path, line.kind, line.id, attributes, facts, line.unreadable)
 
 
@@ -126,6 +141,7 @@ def lines(
         if not any(keys(path)[: len(one)] == keys(one) for one in map(keys, outermost))
     }
     whole = {keys(branch) for branch in outermost}
+    bare = _Bare(tree, left_out, seal)
     for branch in sorted([*outermost, *alone.values()], key=keys):
         top = tree.find(branch)
         if top is None:
@@ -134,7 +150,7 @@ def lines(
         for node in walk if keys(branch) in whole else [top]:
             if node.entry.kind == PLACE:  # an opened file does not tell of it
                 continue
-            yield _line(tree, node, left_out, seal)
+            yield bare.line(node)
 
 
 def _in_order(tree: Snapshot, top: Node) -> Iterator[Node]:
@@ -151,18 +167,59 @@ def _in_order(tree: Snapshot, top: Node) -> Iterator[Node]:
         waiting += reversed(children)
 
 
-def _line(tree: Snapshot, node: Node, left_out: LeftOut, seal: Seal | None) -> Line:
-    obj = tree.object(node)
-    attributes = {}
-    for name, value in obj.attributes.items():
-        is_secret = tree.schema.spec(obj.kind, name).secret
-        bare = _sealed(value, seal) if is_secret else _without_secrets(value, seal)
-        if bare is not value:
-            told = left_out.secrets if _lacks(bare) else left_out.sealed
-            told.append((node.path, name))
-        attributes[name] = bare
-    facts = {name: _without_secrets(value, None) for name, value in obj.facts.items()}
-    return Line(node.path, obj.kind, obj.identity, attributes, facts, obj.unreadable)
+#: How what stands for a secret begins, in an encoded entry and in a text.
+_MARK, _UNKNOWN = b"keepsort-secret-", b"\xd9 000000000000"
+#: What an encoded entry holds where a value may be none that JSON has as it is: bytes, numbers that
+#: are not finite, keys that begin with a dollar.
+_ODD = re.compile(rb"[$\xc4-\xc6\xca]|\xcb[\x7f\xff][\xf0-\xff]")
+
+
+class _Secrets(dict[str, bool]):
+    """Tells for each attribute of one kind whether it is secret."""
+
+    def __init__(self, schema: Schema, kind: str) -> None:
+        super().__init__()
+        self._schema, self._kind = schema, kind
+
+    def __missing__(self, name: str) -> bool:
+        found = self[name] = self._schema.spec(self._kind, name).secret
+        return found
+
+
+class _Bare:
+    """Makes lines of nodes, without what is secret. Most entries hold none, as their bytes tell."""
+
+    def __init__(self, tree: Snapshot, left_out: LeftOut, seal: Seal | None) -> None:
+        self._tree, self._left_out, self._seal = tree, left_out, seal
+        self._secret: dict[str, _Secrets] = {}
+
+    def line(self, node: Node) -> Line:
+        """Return an object as it goes out; tell what is left out of it."""
+        tree, entry = self._tree, node.entry
+        raw = bytes(entry.attributes)
+        attributes = tree.whole_attributes(entry) if BLOB_HEAD in raw else tree.attributes(entry)
+        marked = _MARK in raw or _UNKNOWN in raw or BLOB_HEAD in raw
+        is_secret = self._secret.get(entry.kind)
+        if is_secret is None:
+            is_secret = self._secret[entry.kind] = _Secrets(tree.schema, entry.kind)
+        secret = [name for name in attributes if is_secret[name]]
+        for name in attributes if marked else secret:
+            value = attributes[name]
+            bare = (
+                _sealed(value, self._seal)
+                if name in secret
+                else _without_secrets(value, self._seal)
+            )
+            if bare is not value:
+                told = self._left_out.secrets if _lacks(bare) else self._left_out.sealed
+                told.append((node.path, name))
+                attributes[name] = bare
+        facts = tree.fact_entry(node)
+        shown = decode_attributes(facts.facts) if facts else {}
+        if facts and _MARK in bytes(facts.facts):
+            shown = {name: _without_secrets(value, None) for name, value in shown.items()}
+        kind = Line if marked or secret or shown or _ODD.search(raw) else PlainLine
+        return kind(node.path, entry.kind, entry.identity, attributes, shown, entry.unreadable)
 
 
 def _sealed(value: Value, seal: Seal | None) -> Value:

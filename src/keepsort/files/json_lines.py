@@ -6,7 +6,7 @@ from typing import Any, TypeVar
 
 import msgspec
 
-from keepsort.files.exported import Line
+from keepsort.files.exported import PLAIN, Line
 from keepsort.files.opened import DEEPEST
 from keepsort.files.plain_values import NoValue, from_plain
 
@@ -46,7 +46,10 @@ def checked(line: Line) -> Line:
     if len(line.path) > DEEPEST:
         raise NoValue(f"it lies more than {DEEPEST} levels deep")
     try:
-        attributes = {name: from_plain(value) for name, value in line.attributes.items()}
+        attributes = {
+            name: value if type(value) in PLAIN else from_plain(value)
+            for name, value in line.attributes.items()
+        }
         facts = {name: from_plain(value) for name, value in line.facts.items()}
     except RecursionError:
         raise NoValue("it is nested too deep") from None

@@ -10,10 +10,11 @@ from keepsort.core.snapshot import Snapshot
 from keepsort.files.catalogue import FORMATS
 from keepsort.files.exported import Batch, LeftOut, Manifest, Seal, Sealing, lines
 from keepsort.files.tables import Uncarried
+from keepsort.server import collecting
 from keepsort.server.files.sealing import sealing, signer
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.snapshots.models import Record
-from keepsort.server.snapshots.services import open_snapshot
+from keepsort.server.snapshots.services import open_apart
 from keepsort.server.systems.vault import Vault
 
 Secrets = Literal["none", "sealed"]
@@ -49,7 +50,7 @@ def export(
 
     passphrase: what the secrets are sealed with; they are left out where None.
     """
-    tree = open_snapshot(record)
+    tree = open_apart(record)
     for path in (*wanted.branches, *wanted.single):
         if tree.find(path) is None:
             raise NotFound(
@@ -70,7 +71,8 @@ def export(
     found = lines(tree, branches, left_out, seal, wanted.single, kind.ordered)
     batch = Batch(manifest, tree.schema, found, left_out, signer())
     try:
-        count = kind.write(out, batch)
+        with collecting.paused():
+            count = kind.write(out, batch)
     except Uncarried as error:
         raise Problem(f"{error}", "Choose another format.") from None
     write = tree.schema.notation.write

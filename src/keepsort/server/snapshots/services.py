@@ -35,6 +35,7 @@ _LOOKED_AT = timedelta(minutes=15)
 _PROBLEMS_KEPT = 100
 _PROBED = 200
 _REPORT_EVERY = 500
+_PAGES_APART = 256
 
 _cache = PageCache(PostgresStore(), size=8192)
 _decode_schema = msgspec.msgpack.Decoder(Schema).decode
@@ -52,6 +53,12 @@ def open_snapshot(record: Record) -> Snapshot:
         at=tuple(record.at),
     )
     return open_tree(root, bytes(record.schema))
+
+
+def open_apart(record: Record) -> Snapshot:
+    """Return the tree of a record for who reads all of it once: it takes no others' pages away."""
+    tree = open_snapshot(record)
+    return Snapshot(tree.store, tree.root, tree.schema, PageCache(tree.store, size=_PAGES_APART))
 
 
 def open_tree(root: Root, schema: bytes) -> Snapshot:
