@@ -356,3 +356,21 @@ def test_a_secret_in_any_corner_stays_here(apart: bool) -> None:
     assert "cdcd" not in told
     assert "000000000000" not in told
     assert {name for _, name in made.left_out.secrets} == attributes.keys()
+
+
+@pytest.mark.parametrize("mark", [",", ";", "\t"])
+def test_tables_as_other_programs_save_them(mark: str) -> None:
+    rows = [
+        ["path", "kind", "title", "depth"],
+        ["/pump", "keeper", "Lead, or; so", "7"],
+        ["", "", "", ""],
+    ]
+    quoted = "\r\n".join(mark.join(f'"{cell}"' for cell in row) for row in rows)
+    raw = ("\ufeff" + quoted).encode()
+    assert formats_of(io.BytesIO(raw)) == ["csv"]
+    assert read_back("csv", raw)[("pump",)].attributes == {"title": "Lead, or; so", "depth": "7"}
+
+
+def test_what_could_be_several_things_is_left_to_a_person() -> None:
+    both = b"format = 1\n[[objects]]\n[/x]\n"
+    assert formats_of(io.BytesIO(both)) == ["toml", "ini"]

@@ -2,14 +2,17 @@
 
 import json
 from datetime import timedelta
+from pathlib import Path
 
 import pytest
 from django.utils import timezone
 
 from demo.servers.slapd import Slapd
 from keepsort.core.plan import Pick
-from keepsort.server import attention
+from keepsort.server import attention, tasks
 from keepsort.server.attention import items
+from keepsort.server.files.copying import add_place, due
+from keepsort.server.files.models import Copy
 from keepsort.server.problems import Problem
 from keepsort.server.restores import engine
 from keepsort.server.restores.previewing import (
@@ -113,3 +116,31 @@ def test_picks_are_previewed_again_on_what_live_is_now(people: System, slapd: Sl
     )
     with pytest.raises(Problem, match="not made of picks"):
         preview_again(preview_undo(undo))
+
+
+def test_a_copy_that_cannot_be_made_is_told_and_taken_up_again_by_a_worker(
+    people: System, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("KEEPSORT_LOCAL_FILES", "yes")
+    folder = tmp_path / "mount"
+    folder.mkdir()
+    place = add_place(people, folder.as_uri(), {}, "", "")
+    folder.rmdir()
+    take(people, Record.Kind.BACKUP)
+    tasks.copy_all(0)
+    [item] = [one for one in attention.items() if one.code == "copy-failed"]
+    assert item.level == "stop"
+    assert "There is no folder" in item.text
+    folder.mkdir()
+    tasks.copy_all(0)
+    assert list(folder.iterdir()) == [], "not at once after a failure"
+    Copy.objects.update(at=timezone.now() - timedelta(hours=2))
+    tasks.copy_all(0)
+    assert len(list(folder.iterdir())) == 1
+    assert not [one for one in attention.items() if one.code == "copy-failed"]
+    # one with problems is no good backup, and stays here
+    record = take(people, Record.Kind.BACKUP)
+    Record.objects.filter(pk=record.pk).update(problem_count=1)
+    tasks.copy_all(0)
+    assert due(place) == []
+    assert len(list(folder.iterdir())) == 1

@@ -290,7 +290,7 @@ def export(
     PATH/** is an object with all beneath it, PATH the object alone. Secrets that are left out are
     each named.
     """
-    from keepsort.cli.writing import written_to
+    from keepsort.cli.writing import progress, written_to
     from keepsort.server.files.exporting import Wanted
     from keepsort.server.files.exporting import export as write
     from keepsort.server.picking import find_path
@@ -304,7 +304,7 @@ def export(
     single = [find_path([tree], path) for path in paths if not path.endswith("**")]
     passphrase = _read_passphrase(passphrase_stdin) if secrets == "sealed" else None
     with written_to(output) as out:
-        found = write(record, Wanted(branches, single), form, out, passphrase)
+        found = write(record, Wanted(branches, single), form, out, passphrase, progress())
         size = out.tell() if out.seekable() else None
     result = {
         "file": output,

@@ -3,7 +3,7 @@
 import os
 import sys
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import IO
@@ -35,3 +35,10 @@ def written_to(output: str) -> Iterator[IO[bytes]]:
         raise Problem(f"{output} stands there already.", "Choose another name.") from None
     finally:
         os.unlink(name)
+
+
+def progress() -> Callable[[int], None] | None:
+    """Return what tells a person at a terminal how far something long is; None for a script."""
+    if not sys.stderr.isatty():
+        return None
+    return lambda count: print(f"\r{count:,} objects…", end="\r", file=sys.stderr, flush=True)

@@ -1,23 +1,23 @@
 """Writing what a backup holds into files, in open formats."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import IO, Literal
+from typing import IO
 
 from keepsort.core.model import Path
 from keepsort.core.snapshot import Snapshot
 from keepsort.files.catalogue import FORMATS
-from keepsort.files.exported import Batch, LeftOut, Manifest, Seal, Sealing, lines
+from keepsort.files.exported import Batch, LeftOut, Line, Manifest, Seal, Sealing, lines
 from keepsort.files.tables import Uncarried
 from keepsort.server import collecting
 from keepsort.server.files.sealing import sealing, signer
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.snapshots.models import Record
-from keepsort.server.snapshots.services import open_apart
+from keepsort.server.snapshots.services import Progress, open_apart
 from keepsort.server.systems.vault import Vault
 
-Secrets = Literal["none", "sealed"]
+_TOLD_EVERY = 2000
 
 
 @dataclass(frozen=True)
@@ -44,11 +44,17 @@ class Wanted:
 
 
 def export(
-    record: Record, wanted: Wanted, form: str, out: IO[bytes], passphrase: str | None = None
+    record: Record,
+    wanted: Wanted,
+    form: str,
+    out: IO[bytes],
+    passphrase: str | None = None,
+    progress: Progress | None = None,
 ) -> Exported:
     """Write some of a backup into a file; all of it where nothing is named. Raises `Problem`.
 
-    passphrase: what the secrets are sealed with; they are left out where None.
+    passphrase: what the secrets are sealed with; they are left out where None. progress: is told
+    now and then how many objects are written.
     """
     tree = open_apart(record)
     for path in (*wanted.branches, *wanted.single):
@@ -69,7 +75,8 @@ def export(
     whole = [] if wanted.single and not wanted.branches else [tree.at]
     branches = wanted.branches or whole
     found = lines(tree, branches, left_out, seal, wanted.single, kind.ordered)
-    batch = Batch(manifest, tree.schema, found, left_out, signer())
+    told_of = _counted(found, progress) if progress else found
+    batch = Batch(manifest, tree.schema, told_of, left_out, signer())
     try:
         with collecting.paused():
             count = kind.write(out, batch)
@@ -81,6 +88,13 @@ def export(
         _name(record, wanted, kind.extension), count, len(secrets), len(left_out.sealed),
         [*left_out.formats, *secrets],
     )  # fmt: skip
+
+
+def _counted(found: Iterator[Line], progress: Progress) -> Iterator[Line]:
+    for count, line in enumerate(found):
+        if count % _TOLD_EVERY == 0:
+            progress(count)
+        yield line
 
 
 def _manifest(record: Record, tree: Snapshot, wanted: Wanted, told: Sealing | None) -> Manifest:

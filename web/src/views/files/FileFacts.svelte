@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { OpenedFile } from '$lib/api/client';
+  import { FORMS } from '$lib/api/files';
   import { count } from '$lib/model/differences';
   import { ago } from '$lib/model/time';
 
@@ -14,6 +15,7 @@
       file.made_by && `by ${file.made_by}`,
     ].filter(Boolean),
   );
+  const CALLED: Record<string, string> = Object.fromEntries(FORMS.map(([n, label]) => [n, label]));
   const SIGNED = {
     no: 'not signed',
     here: 'signed by this installation',
@@ -25,7 +27,7 @@
   {of.length ? of.join(', ') : 'It does not say what it is of.'}{file.note ? ` “${file.note}”` : ''}
 </p>
 <p class="text-sm text-ink-2">
-  read as {file.form} ·
+  read as {CALLED[file.form] ?? file.form} ·
   {file.whole ? 'holds all of its branch' : 'says nothing of what it does not mention'} ·
   {file.form === 'archive' ? `checksums hold, ${SIGNED[file.signed]}` : 'no checksums to hold'}
   {#if file.secrets}

@@ -3,11 +3,12 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { Dialog } from 'bits-ui';
   import { exportAddress, exportAhead, FORMS, save, SEALS, type ExportForm } from '$lib/api/files';
-  import { session } from '$lib/api/queries';
+  import { session, systems } from '$lib/api/queries';
   import { count } from '$lib/model/differences';
   import { plainName, type Path } from '$lib/model/paths';
   import { bytes } from '$lib/model/time';
   import Trouble from '$lib/parts/Trouble.svelte';
+  import { route } from '../../routes';
 
   /** Gives some of a backup out as a file; what it will not hold is told before. */
   interface Props {
@@ -31,6 +32,10 @@
   let error = $state<Error>();
   let waiting = $state(false);
   const person = createQuery(session);
+  const all = createQuery(systems);
+  const connector = $derived(all.data?.find((s) => `${s.id}` === route.params.system)?.connector);
+  // entries are of directories alone
+  const forms = $derived(FORMS.filter(([n]) => n !== 'ldif' || connector === 'directory'));
   const several = $derived(!!branches);
   const places = $derived(path.length ? [path] : []);
   const wanted = $derived({
@@ -70,7 +75,7 @@
     <label for="export-form">Format</label>
     <div>
       <select id="export-form" class="field" bind:value={form}>
-        {#each FORMS as [value, label] (value)}<option {value}>{label}</option>{/each}
+        {#each forms as [value, label] (value)}<option {value}>{label}</option>{/each}
       </select>
       <p class="mt-0.5 text-sm text-ink-2">{help}</p>
     </div>
