@@ -9,6 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import openpyxl
+import psycopg
 import pytest
 
 from demo.servers.slapd import SUFFIX, Slapd
@@ -292,3 +293,20 @@ def test_a_single_object_goes_out_alone(command: Command, kept: str, tmp_path: P
     archive = exported(command, kept, tmp_path / "one.zip", "/ou=divers")
     opened = command.json("open", str(archive))
     assert (opened["objects"], opened["whole"]) == (1, False)
+
+
+def test_what_is_kept_is_pinned_and_verified(command: Command, slapd: Slapd, kept: str) -> None:
+    assert command.json("pin", kept)["pinned"]
+    assert command.json("backups", "People")["backups"][0]["pinned"]
+    assert not command.json("pin", kept, "--off")["pinned"]
+    whole = command.json("verify", "--all")
+    assert (whole["damaged"], whole["backups"]) == ([], 1)
+    assert whole["checked"] >= 2
+    assert "Name backups" in command.fails("verify", status=2)
+    wants = command.json("attention", "People", status=1)["attention"]
+    assert "never-looked-at" in [item["code"] for item in wants]
+    with psycopg.connect(command.environment["KEEPSORT_DATABASE_URL"], autocommit=True) as database:
+        database.execute("update store_chunk set data = set_byte(data, 9, 255 - get_byte(data, 9))")
+    broken = command.json("verify", kept, status=1)
+    assert broken["damaged"]
+    assert {row["backup"] for row in broken["damaged"]} == {int(kept)}

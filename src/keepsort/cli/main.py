@@ -12,6 +12,7 @@ import click
 
 from keepsort.cli.copies import copies_app
 from keepsort.cli.files import files_app, import_command, open_command
+from keepsort.cli.keeping import attention_command, pin_command, verify_command
 from keepsort.cli.output import Output
 from keepsort.files.names import FORMATS
 
@@ -32,7 +33,10 @@ def system_app() -> None:
     """The systems that are kept."""
 
 
+app.add_command(attention_command)
 app.add_command(open_command)
+app.add_command(pin_command)
+app.add_command(verify_command)
 app.add_command(copies_app)
 app.add_command(files_app)
 app.add_command(import_command)
@@ -91,7 +95,9 @@ _passphrase = click.option(
 
 def main() -> None:
     """Run the command."""
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "keepsort.cli.settings")
+    # who asks what wants attention asks for workers too, and these are in the queue's tables
+    which = "server" if sys.argv[1:2] == ["attention"] else "cli"
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", f"keepsort.{which}.settings")
     import django
     from django.db import OperationalError
 
@@ -582,23 +588,6 @@ def runs(system: str | None, as_json: bool) -> None:
         for r in found
     ]
     Output(as_json).many("runs", rows, ["run", "system", "state", "outcome", "steps", "started_at"])
-
-
-@app.command()
-@_as_json
-def attention(as_json: bool) -> None:
-    """List what wants attention, and what is not known; exit status 1 where something does."""
-    from dataclasses import asdict
-
-    from keepsort.server.attention import items
-
-    rows = [asdict(item) for item in items()]
-    if rows or as_json:
-        Output(as_json).many("attention", rows, ["level", "title", "text"])
-    else:
-        print("Nothing wants attention.")
-    if rows:
-        sys.exit(1)
 
 
 @app.command()

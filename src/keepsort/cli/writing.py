@@ -37,8 +37,8 @@ def written_to(output: str) -> Iterator[IO[bytes]]:
         os.unlink(name)
 
 
-def progress() -> Callable[[int], None] | None:
+def progress(what: str = "objects") -> Callable[[int], None] | None:
     """Return what tells a person at a terminal how far something long is; None for a script."""
     if not sys.stderr.isatty():
         return None
-    return lambda count: print(f"\r{count:,} objects…", end="\r", file=sys.stderr, flush=True)
+    return lambda count: print(f"\r{count:,} {what}…", end="\r", file=sys.stderr, flush=True)
