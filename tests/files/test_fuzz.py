@@ -27,7 +27,7 @@ from tests.core.trees import Tree, snapshot
 from tests.files.batches import batch, written
 
 CORPUS = Path(__file__).parent / "corpus"
-EXAMPLES = int(os.environ.get("KEEPSORT_FUZZ", "120"))
+EXAMPLES = int(os.environ.get("KEEPSORT_FUZZ", "60"))
 LDIF = b"""version: 1
 
 dn: dc=kelpmoor,dc=example

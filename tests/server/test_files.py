@@ -246,6 +246,8 @@ def test_several_places_go_out_and_secrets_only_by_an_administrator(
     assert (ahead["objects"], ahead["bytes"]) == (2, len(raw))
     file = open_file(io.BytesIO(raw), "some")
     assert compared(file.record, backup).tally == {}
+    again = operator.post(address, asked, content_type="application/json")
+    assert b"".join(again.streaming_content) == raw, "what was made once is given out again"  # type: ignore[attr-defined]
     sealed = {**asked, "passphrase": "long enough"}
     assert operator.post(address, sealed, content_type="application/json").status_code == 403
     User.objects.update(role="administrator")

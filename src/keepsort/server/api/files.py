@@ -26,6 +26,7 @@ from keepsort.server.events.notify import tell
 from keepsort.server.files.exporting import Exported, Wanted, export
 from keepsort.server.files.importing import import_file
 from keepsort.server.files.looking import look_at, search
+from keepsort.server.files.made import MadeFiles
 from keepsort.server.files.models import OpenedFile
 from keepsort.server.files.opening import drop_file, find_file, open_file
 from keepsort.server.problems import Problem
@@ -41,6 +42,7 @@ _LEFT_OUT_SHOWN = 50
 _AT_ONCE = BoundedSemaphore(2)
 _WAIT_SECONDS = 20.0
 _LONGEST_NAME = 200
+_made = MadeFiles()
 
 
 @contextmanager
@@ -86,9 +88,10 @@ class ExportAhead(View):
 
 
 def _ahead(number: int, wanted: Wanted, form: str) -> Response:
-    with _turn(), _file() as out:
-        found = export(find_record(number), wanted, form, out)
-        return Response(_told(found, out.tell()))
+    with _turn():
+        file, found, size = _made.made(find_record(number), wanted, form)
+    file.close()
+    return Response(_told(found, size))
 
 
 def _wanted(request: Request) -> tuple[str, Wanted, str | None]:
@@ -141,10 +144,14 @@ class Export(View):
 
 
 def _given(number: int, wanted: Wanted, form: str, passphrase: str | None) -> HttpResponseBase:
-    out = _file()
+    record = find_record(number)
     with _turn():
-        found = export(find_record(number), wanted, form, out, passphrase)
-    out.seek(0)
+        if passphrase is None:
+            out, found, _ = _made.made(record, wanted, form)
+        else:  # one that is sealed is never the same, and is not held
+            out = _file()
+            found = export(record, wanted, form, out, passphrase)
+            out.seek(0)
     kind = FORMATS[form].media_type
     return FileResponse(out, as_attachment=True, filename=found.name, content_type=kind)
 
