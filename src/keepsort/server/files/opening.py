@@ -289,14 +289,15 @@ def _mentioned(tree: Snapshot, whole: bool) -> int:
 
 
 def _moment(text: str) -> datetime:
-    """Return when a file says its content was taken; now where it does not."""
+    """Return when a file says its content was taken; now where it does not, or says later."""
     try:
         found = parse_datetime(text)
     except ValueError:
         found = None
     if found is None:
         return timezone.now()
-    return found if found.tzinfo else timezone.make_aware(found)
+    found = found if found.tzinfo else timezone.make_aware(found)
+    return min(found, timezone.now())
 
 
 def newest_schema(connector: str) -> Schema | None:
