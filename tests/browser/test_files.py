@@ -107,3 +107,25 @@ def test_a_file_that_was_cut_short_is_refused_with_the_place(page: Page) -> None
     )
     expect(page.get_by_role("alert")).to_contain_text("Nothing was kept of it")
     expect(page.get_by_role("link", name="cut-short.zip")).to_have_count(0)
+
+
+def test_where_nothing_has_a_place_nothing_is_said_to_be_the_same(
+    page: Page, tmp_path: Path
+) -> None:
+    file = tmp_path / "night.ldif"
+    file.write_text(
+        "dn: ou=night,dc=other,dc=site\nobjectClass: organizationalUnit\nou: night\n"
+        "description: night shift\n"
+    )
+    page.get_by_role("link", name="Files", exact=True).click()
+    page.locator("input[type=file]").set_input_files(file)
+    expect(page.get_by_role("heading", name="night.ldif")).to_be_visible()
+    page.get_by_role("button", name="Compare").click()
+    expect(page.get_by_text("Nothing of night.ldif has a place in People.")).to_be_visible()
+    expect(page.get_by_text("Nothing differs")).to_have_count(0)
+    page.get_by_role("link", name="Choose where the file hangs").click()
+    hangs = page.get_by_label("put beneath")
+    hangs.select_option(label="ou=volunteers,dc=kelpmoor,dc=example")
+    page.get_by_role("button", name="Compare").click()
+    expect(page.get_by_role("heading", name="night")).to_contain_text("in the file, not live")
+    expect(page.get_by_text(", put beneath volunteers")).to_be_visible()

@@ -4,7 +4,7 @@
   import type { Looked } from '$lib/api/queries';
   import { count, meaning, STATES, type Sides } from '$lib/model/differences';
   import { setParameter } from '$lib/model/looked.svelte';
-  import { placeOf } from '$lib/model/paths';
+  import { plainName } from '$lib/model/paths';
   import { ago } from '$lib/model/time';
   import Ago from '$lib/parts/Ago.svelte';
   import Mark from '$lib/parts/Mark.svelte';
@@ -78,7 +78,7 @@
       <p class="truncate px-3 text-sm">
         <b class="font-semibold">{head.left.file}</b>, opened from
         <a class="link" href="/files/{head.left.id}">Files</a>{looked.hangs
-          ? `, put beneath ${placeOf(JSON.parse(looked.hangs) as string[])}`
+          ? `, put beneath ${(JSON.parse(looked.hangs) as string[]).map(plainName).join(' / ') || 'the root'}`
           : ''}
       </p>
     {/if}

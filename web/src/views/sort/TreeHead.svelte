@@ -83,7 +83,7 @@
     </label>
     <FilterPopover bind:open={filtering} {system} {head} {looked} {picks} />
   </div>
-  {#if head && head.mentions !== null}
+  {#if head?.mentions}
     <p class="border-l-3 border-line-strong pl-2">
       The file tells of {count(head.mentions, 'object')} here; of the rest it says nothing.
     </p>

@@ -26,6 +26,7 @@
   import AskedLine from './AskedLine.svelte';
   import BenchPane from './BenchPane.svelte';
   import KeysDialog from './KeysDialog.svelte';
+  import NothingDiffers from './NothingDiffers.svelte';
   import RulesDialog from './RulesDialog.svelte';
   import Strip from './Strip.svelte';
   import TrayPane from './TrayPane.svelte';
@@ -212,10 +213,7 @@
           />
         {/key}
       {:else if head.data && Object.keys(head.data.tally).length === 0}
-        <p class="font-semibold">Nothing differs.</p>
-        <p class="text-ink-2">
-          All {head.data.same.toLocaleString('en')} objects are the same on both sides.
-        </p>
+        <NothingDiffers head={head.data} {system} />
       {/if}
     </section>
     <TrayPane
