@@ -225,6 +225,7 @@ def main() -> None:
         )
         for username, _, _, role in ACCOUNTS:
             print(f"Sign in as {username} ({role}) with the password {passwords[username]}")
+        print("Files to open, one from another site and one cut short: demo/files")
         print("Ctrl-C stops everything.", flush=True)
         while True:
             time.sleep(0.5)
