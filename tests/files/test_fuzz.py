@@ -103,6 +103,17 @@ def zipped(**members: bytes) -> bytes:
     return out.getvalue()
 
 
+def bomb() -> bytes:
+    out = io.BytesIO()
+    with (
+        zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive,
+        archive.open("[Content_Types].xml", "w", force_zip64=True) as member,
+    ):
+        for _ in range(600):
+            member.write(b"0" * (1 << 20))
+    return out.getvalue()
+
+
 def workbook(sheet: bytes) -> bytes:
     good_book = zipfile.ZipFile(io.BytesIO(good("xlsx")))
     members = {name: good_book.read(name) for name in good_book.namelist()}
@@ -118,7 +129,7 @@ LAUGHS = (
 HEAD = b'{"format": "keepsort-objects", "version": 1, "objects": [{"path": [], "kind": "k", "attributes": {"x": '
 YAML = b"format: keepsort-objects\nversion: 1\nobjects:\n- path: []\n  kind: k\n  attributes: {x: "
 HARMFUL: dict[str, tuple[str, Callable[[], bytes]]] = {
-    "a bomb": ("xlsx", lambda: zipped(**{"[Content_Types].xml": b"0" * (600 << 20)})),
+    "a bomb": ("xlsx", bomb),
     "laughs": ("xlsx", lambda: workbook(LAUGHS)),
     "entities in UTF-16": ("xlsx", lambda: workbook(LAUGHS.decode().encode("utf-16"))),
     "a million columns": ("csv", lambda: b"path,kind" + b",c" * 1_000_000 + b"\n"),
