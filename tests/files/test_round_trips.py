@@ -11,12 +11,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from keepsort.core.compare.gaps import NOTHING
 from keepsort.core.model import AttributeSpec, ConfigObject, Schema, Value, identical
 from keepsort.core.model.masks import mark, unknown
 from keepsort.core.model.notation import DistinguishedNames, pairs_of
 from keepsort.core.snapshot import MemoryStore, SnapshotBuilder
 from keepsort.files.catalogue import FORMATS, formats_of
-from keepsort.files.cells import ABSENT, cells, fitted, joined, raw_fitted
+from keepsort.files.cells import cells, fitted, joined, raw_fitted
 from keepsort.files.plain_values import LEFT_OUT, Secret
 from tests.core.trees import SCHEMA, Tree, snapshot
 from tests.files.batches import batch, read_back, written
@@ -130,7 +131,7 @@ def test_an_edited_cell_is_what_was_typed(was: str, typed: str, spec: AttributeS
     assert found == ([typed] if spec.shape == "set" else typed)
     number = fitted(["7"], 5, AttributeSpec())
     assert (number, type(number)) == (7, int)
-    assert fitted(cells(["a", "b"]), ABSENT, spec) == ["a", "b"]
+    assert fitted(cells(["a", "b"]), NOTHING, spec) == ["a", "b"]
 
 
 def pump(**attributes: Value) -> Tree:

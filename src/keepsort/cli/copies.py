@@ -5,12 +5,12 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from keepsort.cli.asking import as_json_option, line_of_input, named_values
 from keepsort.cli.output import Output
 
 if TYPE_CHECKING:
     from keepsort.connectors.places import Way
 
-_as_json = click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 _address = click.argument("address", metavar="ADDRESS")
 _option = click.option("--option", multiple=True, help="NAME=VALUE: endpoint, region, key_file.")
 _user = click.option("--user", default="", help="Who signs in; for a bucket, the access key.")
@@ -28,20 +28,10 @@ def copies_app() -> None:
     """Copies of backups off the machine: file:///folder, sftp://host/folder, s3://bucket/prefix."""
 
 
-def _line(wanted: bool) -> str:
-    return sys.stdin.readline().rstrip("\r\n") if wanted else ""
-
-
 def _way(address: str, option: tuple[str, ...], user: str, password: str) -> "Way":
     from keepsort.connectors.places import Way
 
-    options = {}
-    for text in option:
-        name, equals, value = text.partition("=")
-        if not equals:
-            raise click.BadParameter(f"{text!r} is not NAME=VALUE", param_hint="--option")
-        options[name] = value
-    return Way(address=address, user=user, password=password, options=options)
+    return Way(address=address, user=user, password=password, options=named_values(option))
 
 
 @copies_app.command("add")
@@ -53,7 +43,7 @@ def _way(address: str, option: tuple[str, ...], user: str, password: str) -> "Wa
 @_passphrase
 @click.option("--pattern", help="What copies are called, as {system}-{date}-{time}-{number}.zip.")
 @click.option("--keep", type=click.IntRange(0), default=0, help="How many stay there; all if 0.")
-@_as_json
+@as_json_option
 def add(
     system: str,
     address: str,
@@ -69,19 +59,20 @@ def add(
     from keepsort.server.files.copying import PATTERN, add_place
     from keepsort.server.systems.services import find_system
 
-    way = _way(address, option, user, _line(password_stdin))
+    way = _way(address, option, user, line_of_input(password_stdin))
     place = add_place(
         find_system(system), address, way.options, user, way.password,
-        passphrase=_line(passphrase_stdin), pattern=pattern or PATTERN, keep=keep,
+        passphrase=line_of_input(passphrase_stdin), pattern=pattern or PATTERN, keep=keep,
     )  # fmt: skip
     Output(as_json).one({"place": place.pk, "address": address}, f"place {place.pk}: {address}")
 
 
 @copies_app.command("list")
 @click.argument("system", required=False)
-@_as_json
+@as_json_option
 def list_places(system: str | None, as_json: bool) -> None:
     """List the places, and what became of the newest copy."""
+    from keepsort.server.files.copying import held_copies
     from keepsort.server.systems.models import CopyPlace
     from keepsort.server.systems.services import find_system
 
@@ -90,7 +81,7 @@ def list_places(system: str | None, as_json: bool) -> None:
         places = places.filter(system=find_system(system))
     rows: list[dict[str, Any]] = []
     for place in places:
-        held = place.copies.filter(dropped=False).exclude(name="")
+        held = held_copies(place)
         newest = place.copies.first()
         rows.append(
             {
@@ -107,7 +98,7 @@ def list_places(system: str | None, as_json: bool) -> None:
 
 @copies_app.command("remove")
 @click.argument("place", type=int)
-@_as_json
+@as_json_option
 def remove(place: int, as_json: bool) -> None:
     """Copy to a place no more; what lies there stays."""
     from keepsort.server.problems import NotFound
@@ -122,7 +113,7 @@ def remove(place: int, as_json: bool) -> None:
 
 @copies_app.command("now")
 @click.argument("system", required=False)
-@_as_json
+@as_json_option
 def now(system: str | None, as_json: bool) -> None:
     """Copy what is not there yet, at once; exit status 1 where something failed."""
     from keepsort.server.files.copying import copy_due
@@ -145,14 +136,14 @@ def now(system: str | None, as_json: bool) -> None:
 @_option
 @_user
 @_password
-@_as_json
+@as_json_option
 def look(
     address: str, option: tuple[str, ...], user: str, password_stdin: bool, as_json: bool
 ) -> None:
     """List the archives in a place, on an installation that knows nothing of it."""
     from keepsort.server.files.copying import stored_in
 
-    found = stored_in(_way(address, option, user, _line(password_stdin)))
+    found = stored_in(_way(address, option, user, line_of_input(password_stdin)))
     rows = [{"name": one.name, "bytes": one.size} for one in found]
     Output(as_json).many("archives", rows, ["name", "bytes"])
 
@@ -164,7 +155,7 @@ def look(
 @_user
 @_password
 @_passphrase
-@_as_json
+@as_json_option
 def take(
     address: str,
     names: tuple[str, ...],
@@ -183,8 +174,8 @@ def take(
     from keepsort.server.files.copying import stored_in, take_in
     from keepsort.server.problems import Problem
 
-    way = _way(address, option, user, _line(password_stdin))
-    passphrase = _line(passphrase_stdin)
+    way = _way(address, option, user, line_of_input(password_stdin))
+    passphrase = line_of_input(passphrase_stdin)
     rows: list[dict[str, Any]] = []
     for name in names or [one.name for one in stored_in(way)]:
         row: dict[str, Any] = {"name": name, "backup": None, "file": None, "failed": ""}

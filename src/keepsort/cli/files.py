@@ -6,13 +6,13 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from keepsort.cli.asking import as_json_option, line_of_input
 from keepsort.cli.output import Output
 from keepsort.files.names import READ
 
 if TYPE_CHECKING:
     from keepsort.server.files.models import OpenedFile
 
-_as_json = click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 _passphrase = click.option(
     "--passphrase-stdin",
     is_flag=True,
@@ -30,7 +30,7 @@ def _opened(file: str, name: str | None, form: str | None, passphrase_stdin: boo
     from keepsort.server.files.opening import open_file
     from keepsort.server.problems import Problem
 
-    passphrase = sys.stdin.readline().rstrip("\r\n") if passphrase_stdin else ""
+    passphrase = line_of_input(passphrase_stdin)
     try:
         with Path(file).open("rb") as source:
             return open_file(source, name or Path(file).name, form or "", passphrase=passphrase)
@@ -62,7 +62,7 @@ def told(file: "OpenedFile") -> dict[str, Any]:
 @click.option("--as", "name", help="What to call it.")
 @_format
 @_passphrase
-@_as_json
+@as_json_option
 def open_command(
     file: str, name: str | None, form: str | None, passphrase_stdin: bool, as_json: bool
 ) -> None:
@@ -77,7 +77,7 @@ def open_command(
 
 
 @click.group("files", invoke_without_command=True)
-@_as_json
+@as_json_option
 @click.pass_context
 def files_app(context: click.Context, as_json: bool) -> None:
     """List the opened files."""
@@ -91,7 +91,7 @@ def files_app(context: click.Context, as_json: bool) -> None:
 
 @files_app.command("drop")
 @click.argument("number")
-@_as_json
+@as_json_option
 def files_drop(number: str, as_json: bool) -> None:
     """Let go of an opened file; what was restored from it stays."""
     from keepsort.server.files.opening import drop_file, find_file
@@ -107,7 +107,7 @@ def files_drop(number: str, as_json: bool) -> None:
 @click.option("--note", default="", help="What to remember it by.")
 @_format
 @_passphrase
-@_as_json
+@as_json_option
 def import_command(
     file: str, system: str, note: str, form: str | None, passphrase_stdin: bool, as_json: bool
 ) -> None:

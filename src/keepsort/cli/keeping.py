@@ -5,15 +5,14 @@ from typing import Any
 
 import click
 
+from keepsort.cli.asking import as_json_option
 from keepsort.cli.output import Output
-
-_as_json = click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 
 
 @click.command("pin")
 @click.argument("backup")
 @click.option("--off", is_flag=True, help="Take the pin away.")
-@_as_json
+@as_json_option
 def pin_command(backup: str, off: bool, as_json: bool) -> None:
     """Pin a backup: a good state that is to stay."""
     from keepsort.server.snapshots.models import Record
@@ -29,7 +28,7 @@ def pin_command(backup: str, off: bool, as_json: bool) -> None:
 @click.command("verify")
 @click.argument("backups", nargs=-1, metavar="[BACKUP]...")
 @click.option("--all", "every", is_flag=True, help="All backups of all systems.")
-@_as_json
+@as_json_option
 def verify_command(backups: tuple[str, ...], every: bool, as_json: bool) -> None:
     """Read again and hash all that backups stand on; exit status 1 where something is damaged."""
     from keepsort.cli.writing import progress
@@ -71,7 +70,7 @@ def verify_command(backups: tuple[str, ...], every: bool, as_json: bool) -> None
 
 @click.command("attention")
 @click.argument("system", required=False)
-@_as_json
+@as_json_option
 def attention_command(system: str | None, as_json: bool) -> None:
     """List what wants attention, and what is not known; exit status 1 where something does.
 

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from keepsort.cli.asking import as_json_option, line_of_input, named_values
 from keepsort.cli.copies import copies_app
 from keepsort.cli.files import files_app, import_command, open_command
 from keepsort.cli.keeping import attention_command, pin_command, verify_command
@@ -83,7 +84,6 @@ def rotate_key() -> None:
         print("Start the server and its workers anew, then run this once more.")
 
 
-_as_json = click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
 _backup = click.argument("backup")
 _hangs = click.option(
     "--at", help="What an opened file is put beneath; where it says if not given."
@@ -136,7 +136,7 @@ def _fail(message: str) -> None:
 @click.option("--option", multiple=True, help="NAME=VALUE, as often as needed.")
 @click.option("--user", default="", help="The account to sign in with.")
 @click.option("--password-stdin", is_flag=True, help="Read the password from standard input.")
-@_as_json
+@as_json_option
 def system_add(
     name: str,
     connector: str,
@@ -150,13 +150,8 @@ def system_add(
     from keepsort.connectors.errors import ConnectorError
     from keepsort.server.systems.services import add_system, try_connection
 
-    options = {}
-    for text in option:
-        key, equals, value = text.partition("=")
-        if not equals:
-            raise click.BadParameter(f"{text!r} is not NAME=VALUE", param_hint="--option")
-        options[key] = value
-    password = sys.stdin.readline().rstrip("\r\n") if password_stdin else ""
+    options = named_values(option)
+    password = line_of_input(password_stdin)
     system = add_system(name, connector, address, options, user, password)
     try:
         description = try_connection(system)
@@ -170,7 +165,7 @@ def system_add(
 
 
 @system_app.command("list")
-@_as_json
+@as_json_option
 def system_list(as_json: bool) -> None:
     """List the systems."""
     from keepsort.server.systems.models import System
@@ -184,7 +179,7 @@ def system_list(as_json: bool) -> None:
 
 @system_app.command("remove")
 @click.argument("name", metavar="SYSTEM")
-@_as_json
+@as_json_option
 def system_remove(name: str, as_json: bool) -> None:
     """Remove a system with all its backups and runs. The live system stays as it is."""
     from keepsort.server.restores.services import remove_system
@@ -202,7 +197,7 @@ def system_remove(name: str, as_json: bool) -> None:
 @click.argument("system")
 @click.option("--branch", default="/", help="Only this branch.")
 @click.option("--note", default="", help="What to remember it by.")
-@_as_json
+@as_json_option
 def backup(system: str, branch: str, note: str, as_json: bool) -> None:
     """Back up a system, or one branch of it."""
     from keepsort.server.restores.services import branch_path
@@ -227,7 +222,7 @@ def backup(system: str, branch: str, note: str, as_json: bool) -> None:
 
 @app.command()
 @click.argument("system")
-@_as_json
+@as_json_option
 def backups(system: str, as_json: bool) -> None:
     """List the backups of a system, newest first."""
     from keepsort.server.snapshots.models import Record
@@ -256,7 +251,7 @@ def backups(system: str, as_json: bool) -> None:
 @click.option(
     "--depth", type=click.IntRange(0), default=1000, help="How many levels beneath the path."
 )
-@_as_json
+@as_json_option
 def show(backup: str, path: str, depth: int, as_json: bool) -> None:
     """Show the tree of a backup with its attributes."""
     from keepsort.cli.showing import show_tree
@@ -281,7 +276,7 @@ def show(backup: str, path: str, depth: int, as_json: bool) -> None:
     help="Leave secrets out, or seal them with a passphrase.",
 )  # fmt: skip
 @_passphrase
-@_as_json
+@as_json_option
 def export(
     backup: str,
     paths: tuple[str, ...],
@@ -327,7 +322,7 @@ def export(
 
 def _read_passphrase(from_stdin: bool) -> str:
     if from_stdin:
-        return sys.stdin.readline().rstrip("\r\n")
+        return line_of_input()
     return str(click.prompt("Passphrase", hide_input=True, err=True))
 
 
@@ -339,7 +334,7 @@ def _read_passphrase(from_stdin: bool) -> str:
 )  # fmt: skip
 @click.option("--branch", default="/", help="Only this branch.")
 @_hangs
-@_as_json
+@as_json_option
 def compare(backup: str, against: str, branch: str, at: str | None, as_json: bool) -> None:
     """Compare a backup or an opened file with a live system or with another backup."""
     from keepsort.cli.showing import show_comparison
@@ -404,7 +399,7 @@ def _hanging_place(beside: "Record", at: str | None) -> "Path | None":
 )  # fmt: skip
 @click.option("--to", "target", help="The system that an opened file goes to.")
 @_hangs
-@_as_json
+@as_json_option
 def preview(
     backup: str,
     pick: tuple[str, ...],
@@ -460,7 +455,7 @@ def preview(
     "--clash", type=click.Choice(["rename", "skip", "replace"]), default="rename",
     help="What happens where a name is taken.",
 )  # fmt: skip
-@_as_json
+@as_json_option
 def elsewhere(
     backup: str,
     paths: tuple[str, ...],
@@ -498,7 +493,7 @@ def elsewhere(
     "--wait", type=click.IntRange(0, 7 * 24 * 60), default=10, metavar="MINUTES",
     help="How long to wait for a system that does not answer.",
 )  # fmt: skip
-@_as_json
+@as_json_option
 def restore(
     plan: str, confirm: tuple[str, ...], answers_stdin: bool, go_on: bool, wait: int, as_json: bool
 ) -> None:
@@ -521,7 +516,7 @@ def restore(
 
 @app.command()
 @click.argument("run")
-@_as_json
+@as_json_option
 def resume(run: str, as_json: bool) -> None:
     """Go on with a run that was interrupted."""
     from keepsort.cli.showing import show_run
@@ -533,7 +528,7 @@ def resume(run: str, as_json: bool) -> None:
 
 @app.command()
 @click.argument("run")
-@_as_json
+@as_json_option
 def cancel(run: str, as_json: bool) -> None:
     """End a run before its next step; what was begun is looked at first."""
     from keepsort.cli.showing import show_run
@@ -553,7 +548,7 @@ def cancel(run: str, as_json: bool) -> None:
 
 @app.command()
 @click.argument("run")
-@_as_json
+@as_json_option
 def undo(run: str, as_json: bool) -> None:
     """Plan the way back from a run; carry the plan out with restore."""
     from keepsort.cli.showing import show_plan
@@ -565,7 +560,7 @@ def undo(run: str, as_json: bool) -> None:
 
 @app.command()
 @click.argument("system", required=False)
-@_as_json
+@as_json_option
 def runs(system: str | None, as_json: bool) -> None:
     """List runs, newest first."""
     from keepsort.server.restores.engine import is_interrupted
@@ -594,7 +589,7 @@ def runs(system: str | None, as_json: bool) -> None:
 @click.argument("text")
 @click.option("--system", help="Only in this system.")
 @click.option("--gone", is_flag=True, help="Only objects that are not there any more.")
-@_as_json
+@as_json_option
 def search(text: str, system: str | None, gone: bool, as_json: bool) -> None:
     """Find objects in all backups, by part of a name, a path, or words of their values."""
     from keepsort.cli.showing import show_found
@@ -612,7 +607,7 @@ def search(text: str, system: str | None, gone: bool, as_json: bool) -> None:
 @app.command()
 @click.argument("system")
 @click.argument("path")
-@_as_json
+@as_json_option
 def history(system: str, path: str, as_json: bool) -> None:
     """Show every backup in which an object differs from the one before."""
     from keepsort.cli.showing import show_history

@@ -10,6 +10,7 @@ from typing import Any
 
 import msgspec
 
+from keepsort.core.compare.gaps import NOTHING, Nothing
 from keepsort.core.model import AttributeSpec, Value
 from keepsort.files.plain_values import LEFT_OUT, NoValue, Secret, from_plain, to_plain
 
@@ -18,13 +19,6 @@ _UNSEEN = re.compile(r"[\x00-\x08\x0b-\x1f\x7f\u2028\u2029\ufffe\uffff]")
 
 #: What a table says of an attribute: a cell, or a cell for each of its elements.
 Told = str | list[str | bytes]
-
-
-class _Absent:
-    pass
-
-
-ABSENT = _Absent()
 
 
 def cell(value: Value) -> str:
@@ -55,7 +49,7 @@ def joined(value: Value) -> str:
     return msgspec.json.encode(to_plain(value)).decode()
 
 
-def raw_fitted(told: list[str | bytes], now: Value | _Absent, spec: AttributeSpec) -> Value:
+def raw_fitted(told: list[str | bytes], now: Value | Nothing, spec: AttributeSpec) -> Value:
     """Return what values without a type stand for: texts and bytes mean the same where equal."""
     values = now if isinstance(now, list) else [now]
     known = {_raw(one): one for one in values if isinstance(one, str | bytes)}
@@ -63,32 +57,32 @@ def raw_fitted(told: list[str | bytes], now: Value | _Absent, spec: AttributeSpe
     found = [
         known.get(_raw(one), _raw(one) if isinstance(sample, bytes) else one) for one in told
     ]  # fmt: skip
-    is_list = isinstance(now, list) or (now is ABSENT and spec.shape in ("set", "sequence"))
+    is_list = isinstance(now, list) or (now is NOTHING and spec.shape in ("set", "sequence"))
     return found if is_list or len(found) != 1 else found[0]
 
 
-def fitted(told: Told, now: Value | _Absent, spec: AttributeSpec) -> Value:
+def fitted(told: Told, now: Value | Nothing, spec: AttributeSpec) -> Value:
     """Return what cells stand for in an object of which the attribute is `now`."""
     if isinstance(told, str):
-        if now is not ABSENT and joined(now) == told:
+        if now is not NOTHING and joined(now) == told:
             return now
-        if isinstance(now, list) or (now is ABSENT and spec.shape in ("set", "sequence")):
+        if isinstance(now, list) or (now is NOTHING and spec.shape in ("set", "sequence")):
             found = _decoded(told) if told.startswith("[") else None
             if isinstance(found, list):
                 return found
             told = list(told.split("\n")) if told else []
         else:
             return _typed(told, now, spec)
-    if now is not ABSENT and [_raw(one) for one in told] == list(map(_raw, _written(now))):
+    if now is not NOTHING and [_raw(one) for one in told] == list(map(_raw, _written(now))):
         return now
     if not isinstance(now, list) and len(told) == 1 and spec.shape not in ("set", "sequence"):
         return _typed(told[0], now, spec)
     known = (
         {_raw(text): one for text, one in zip(_written(now), now, strict=True)}
-        if (isinstance(now, list))
+        if isinstance(now, list)
         else {}
     )
-    sample = now[0] if isinstance(now, list) and now else ABSENT
+    sample = now[0] if isinstance(now, list) and now else NOTHING
     return [
         known[_raw(one)] if _raw(one) in known else _typed(one, sample, spec) for one in told
     ]  # fmt: skip
@@ -103,7 +97,7 @@ def _raw(text: str | bytes) -> bytes:
     return text if isinstance(text, bytes) else text.encode("utf-8", "surrogatepass")
 
 
-def _typed(told: str | bytes, sample: Value | _Absent, spec: AttributeSpec) -> Value:
+def _typed(told: str | bytes, sample: Value | Nothing, spec: AttributeSpec) -> Value:
     """Read a cell as the type that the value has, where it can be one of that type."""
     if isinstance(told, bytes):
         return told
@@ -114,8 +108,8 @@ def _typed(told: str | bytes, sample: Value | _Absent, spec: AttributeSpec) -> V
         return found if isinstance(found, bytes) else told.encode()
     if _is_quoted(told) and isinstance(found := _decoded(told), str):
         return found
-    if told.startswith('{"$') or not isinstance(sample, str | _Absent) or spec.number:
-        return found if (found := _decoded(told, ABSENT)) is not ABSENT else told
+    if told.startswith('{"$') or not isinstance(sample, str | Nothing) or spec.number:
+        return found if (found := _decoded(told, NOTHING)) is not NOTHING else told
     return told
 
 

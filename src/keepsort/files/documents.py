@@ -13,7 +13,7 @@ import tomli_w
 import yaml
 
 from keepsort.core.model import Value
-from keepsort.files.exported import Batch, LeftOut, Line, Manifest, plain
+from keepsort.files.exported import TOLD, Batch, LeftOut, Line, Manifest, plain
 from keepsort.files.json_lines import checked, understood
 from keepsort.files.opened import BadFile, Opened
 from keepsort.files.plain_values import NoValue, without_null
@@ -22,7 +22,7 @@ FORMAT = "keepsort-objects"
 #: A document is read as a whole, so it must fit: YAML and TOML take most room and time.
 MOST_BYTES = {"json": 256 << 20, "yaml": 16 << 20, "toml": 16 << 20}
 _MOST_DEEP = 100
-_HEAD = ("format", "version", "system", "connector", "software", "taken_at", "by", "note")
+_HEAD = ("format", "version", *TOLD)
 
 
 class Document(Manifest, kw_only=True):

@@ -36,6 +36,10 @@ class Sealing(msgspec.Struct, frozen=True):
     check: str
 
 
+#: What a file tells of itself for people, whatever its format.
+TOLD = ("system", "connector", "software", "taken_at", "by", "note")
+
+
 class Manifest(msgspec.Struct, kw_only=True):
     """What a file is of.
 

@@ -11,13 +11,12 @@ from collections.abc import Iterator
 from typing import IO
 
 from keepsort.core.model import Attributes, Path, Value
-from keepsort.files.exported import Batch, Line, Manifest, Sealing
+from keepsort.files.exported import TOLD, Batch, Line, Manifest, Sealing
 from keepsort.files.naming import read_name, read_place, write_name, write_place
 from keepsort.files.opened import LONGEST_LINE, BadFile, Opened
 from keepsort.files.plain_values import LEFT_OUT, NoValue, Secret, from_base64
 
 _HEAD = "# Keep Sort key text, version 1"
-_FIELDS = ("system", "connector", "software", "taken_at", "by", "note")
 _WIDE, _WRAP = 100, 76
 _DEEP = 40
 
@@ -25,7 +24,7 @@ _DEEP = 40
 def write(out: IO[bytes], batch: Batch) -> int:
     """Write a batch as key text, an object at a time; return how many objects it holds."""
     out.write(f"{_HEAD}\n".encode())
-    for name in _FIELDS:
+    for name in TOLD:
         told = str(getattr(batch.manifest, name))
         if told:
             out.write(f"#: {name}: {write_name(told, '')}\n".encode())
@@ -137,7 +136,7 @@ def read(file: IO[bytes]) -> Opened:
             name, _, told = row[2:].strip().partition(": ")
             if name == "sealing":
                 manifest.sealing = _sealing(told, number)
-            elif name in _FIELDS:
+            elif name in TOLD:
                 try:
                     setattr(manifest, name, read_name(told))
                 except NoValue as error:

@@ -6,7 +6,7 @@ from typing import IO
 
 from keepsort.core.model import Path, Schema, Value
 from keepsort.core.model.matching import prepared
-from keepsort.core.model.notation import DistinguishedNames, pairs_of, split_dn
+from keepsort.core.model.notation import DistinguishedNames, pairs_of, split_dn, text_or_bytes
 from keepsort.files.cells import Told
 from keepsort.files.exported import Batch, Line, Manifest
 from keepsort.files.opened import DEEPEST, LONGEST_LINE, BadFile, Opened
@@ -155,7 +155,7 @@ def _entries(rows: Iterator[tuple[int, bytes]]) -> Iterator[Line]:
         elif name.lower() not in _SERVERS_OWN:
             told: Told = line.attributes.setdefault(name, [])
             assert isinstance(told, list)
-            told.append(_text(value))
+            told.append(text_or_bytes(value))
 
 
 def _without_naming(line: Line) -> Line:
@@ -203,10 +203,3 @@ def _path(number: int, raw: bytes) -> Path:
     if not path:
         raise BadFile(f"line {number}: {text[:80]!r} is no DN that can be read.")
     return path
-
-
-def _text(value: bytes) -> str | bytes:
-    try:
-        return value.decode()
-    except UnicodeDecodeError:
-        return value

@@ -13,20 +13,19 @@ from typing import IO
 import msgspec
 
 from keepsort.core.model import Value
-from keepsort.files.exported import Batch, Line, Manifest
+from keepsort.files.exported import TOLD, Batch, Line, Manifest
 from keepsort.files.naming import read_name, read_place, write_name, write_place
 from keepsort.files.opened import BadFile, Opened
 from keepsort.files.plain_values import NoValue, from_plain, to_plain
 
 MOST_BYTES = 64 << 20
-_FIELDS = ("system", "connector", "software", "taken_at", "by", "note")
 _KIND, _ID, _UNREADABLE = "!kind", "!id", "!unreadable"
 
 
 def write(out: IO[bytes], batch: Batch) -> int:
     """Write a batch as sections; return how many objects it holds."""
     out.write(b"; Keep Sort objects\n")
-    for name in _FIELDS:
+    for name in TOLD:
         told = str(getattr(batch.manifest, name))
         if told:
             out.write(f"; {name}: {write_name(told, '')}\n".encode())
@@ -82,7 +81,7 @@ def read(file: IO[bytes]) -> Opened:
     manifest = Manifest(format="ini")
     for row in text.splitlines()[:20]:
         name, colon, told = row.lstrip("; ").partition(": ")
-        if row.startswith("; ") and colon and name in _FIELDS:
+        if row.startswith("; ") and colon and name in TOLD:
             setattr(manifest, name, told)
     return Opened(manifest, _lines(parser))
 

@@ -16,7 +16,7 @@ from openpyxl.cell import WriteOnlyCell
 
 from keepsort.core.model import Value
 from keepsort.files.cells import SECRET, cell, cells, joined
-from keepsort.files.exported import Batch, Line, Manifest
+from keepsort.files.exported import TOLD, Batch, Line, Manifest
 from keepsort.files.naming import read_name, read_place, write_name, write_place
 from keepsort.files.opened import BadFile, Opened
 from keepsort.files.plain_values import NoValue
@@ -92,7 +92,7 @@ def _write_xlsx(out: IO[bytes], batch: Batch, layout: Layout) -> int:
     _tell(batch)
     about = book.create_sheet("about")
     manifest = batch.manifest
-    for name in ("system", "connector", "software", "taken_at", "by", "note"):
+    for name in TOLD:
         one = WriteOnlyCell(about, value=cell(str(getattr(manifest, name)))[:_LONGEST_CELL])
         one.data_type = "s"
         about.append([name, one])
@@ -228,7 +228,7 @@ def read_xlsx(file: IO[bytes]) -> Opened:
         manifest = Manifest(format="xlsx")
         if "about" in book.sheetnames:
             for row in book["about"].iter_rows(max_row=20, max_col=2, values_only=True):
-                if row[0] in ("system", "connector", "software", "taken_at", "by", "note"):
+                if row[0] in TOLD:
                     setattr(manifest, row[0], str(row[1] or ""))
 
         def rows() -> Rows:

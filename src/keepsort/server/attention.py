@@ -11,6 +11,7 @@ from django.utils import timezone
 
 from keepsort.core.compare.comparison import STATES
 from keepsort.server import tasks
+from keepsort.server.files.copying import failed_copy
 from keepsort.server.logs import log
 from keepsort.server.pooling import DATABASE_AWAY
 from keepsort.server.restores.engine import is_interrupted
@@ -93,7 +94,7 @@ def _copies(system: System) -> Iterator[Item]:
         if place.lost:
             text = f"What {place.address} is reached with was lost with the key; add it anew."
             yield _item(system, "stop", "copies-lost", "copies cannot be made", text, "setup")
-        failed = place.copies.filter(name="").exclude(failures=0).first()
+        failed = failed_copy(place)
         if failed is not None:
             title = "a backup could not be copied off the machine"
             text = f"{failed.message} Tried {failed.failures} times; it is tried again."

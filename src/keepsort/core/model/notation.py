@@ -116,11 +116,12 @@ def pairs_of(rdn: str) -> list[tuple[str, str | bytes]]:
     found: list[tuple[str, str | bytes]] = []
     for pair in split_pairs(rdn) if "+" in rdn else [rdn]:
         kind, _, value = pair.partition("=")
-        found.append((kind.strip(), _decoded(_raw_value(value))))
+        found.append((kind.strip(), text_or_bytes(_raw_value(value))))
     return found
 
 
-def _decoded(raw: bytes) -> str | bytes:
+def text_or_bytes(raw: bytes) -> str | bytes:
+    """Return the text that bytes are in UTF-8; the bytes themselves where they are none."""
     try:
         return raw.decode()
     except UnicodeDecodeError:
@@ -171,7 +172,7 @@ def _plain_pair(pair: str) -> str:
     value = bare + " " if bare.endswith("\\") and len(value) > len(bare) else bare
     if value.startswith("#"):
         return f"{kind.strip()}={value}"
-    plain = _decoded(_raw_value(value))
+    plain = text_or_bytes(_raw_value(value))
     if isinstance(plain, bytes):
         return f"{kind.strip()}={''.join(map(_byte, plain))}"
     escaped = _SPECIAL.sub(lambda m: "\\00" if m[0] == "\0" else "\\" + m[0], plain)

@@ -118,7 +118,6 @@ class _Placing:
         self._top = topmost(source)
         self._schema = target.schema
         self._by_dn = _full_names(source.schema) and not _full_names(target.schema)
-        self._rewrites = at is not None
         self._live_ids = _ids(source, target)
         self.aside: list[Aside] = []
 
@@ -199,7 +198,7 @@ class _Placing:
         attributes: Attributes = dict(known) if merging else {}
         for name, value in told.items():
             attributes[name] = self._understand(kind, name, value, known.get(name, NOTHING))
-        if self._rewrites:
+        if self._at is not None:
             attributes = self._redirected(kind, attributes, told)
         # ids of another system mean nothing here
         identity = obj.identity if self._live_ids else None

@@ -17,6 +17,8 @@ from keepsort.server.files.copying import (
     add_place,
     copy_due,
     due,
+    failed_copy,
+    held_copies,
     stored_in,
     take_in,
     way_of,
@@ -86,9 +88,9 @@ class TakenShape(Shape):
 
 
 def _told(place: CopyPlace) -> dict[str, Any]:
-    there = place.copies.filter(dropped=False).exclude(name="")
+    there = held_copies(place)
     newest = there.first()
-    failed = place.copies.filter(name="").exclude(failures=0).first()
+    failed = failed_copy(place)
     return {
         "id": place.pk,
         "address": place.address,

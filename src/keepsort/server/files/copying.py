@@ -105,6 +105,16 @@ def _good(system: System) -> QuerySet[Record]:
     )
 
 
+def held_copies(place: CopyPlace) -> QuerySet[Copy]:
+    """Return the copies that lie in a place, newest first."""
+    return Copy.objects.filter(place=place, dropped=False).exclude(name="")
+
+
+def failed_copy(place: CopyPlace) -> Copy | None:
+    """Return the newest copy that was tried in vain; None where none was."""
+    return Copy.objects.filter(place=place, name="").exclude(failures=0).first()
+
+
 def copy_due(system: System | None = None, *, at_once: bool = False) -> None:
     """Put all backups where they should be; what fails is told, and tried again later.
 
@@ -157,8 +167,7 @@ def _put(place: CopyPlace, record: Record, row: Copy) -> None:
 
 def _drop_older(place: CopyPlace, there: Place) -> None:
     """Take the oldest copies away, only those that were put there from here."""
-    held = Copy.objects.filter(place=place, dropped=False).exclude(name="").order_by("-pk")
-    for old in held[place.keep :]:
+    for old in held_copies(place)[place.keep :]:
         there.drop(old.name)
         old.dropped = True
         old.save()

@@ -2,24 +2,19 @@
 
 from time import monotonic
 
-import msgspec
-
 from keepsort.core.model import ConfigObject, Value
-from keepsort.core.model.canonical import digest
 from keepsort.core.model.masks import MARK, is_unknown, mark
-from keepsort.core.snapshot import Chunk, SnapshotBuilder
+from keepsort.core.snapshot import SnapshotBuilder
 from keepsort.server import collecting
 from keepsort.server.accounts.models import User
 from keepsort.server.files.models import OpenedFile
 from keepsort.server.files.standing import check_fits
 from keepsort.server.problems import Problem
 from keepsort.server.snapshots.models import Record
-from keepsort.server.snapshots.services import constructing, open_snapshot
+from keepsort.server.snapshots.services import constructing, keep_schema, open_snapshot
 from keepsort.server.store.postgres import PostgresStore
 from keepsort.server.systems.models import System
 from keepsort.server.systems.vault import Vault
-
-_encode = msgspec.msgpack.Encoder(order="deterministic").encode
 
 
 def import_file(
@@ -68,8 +63,7 @@ def import_file(
             ))  # fmt: skip
         made = builder.finish()
         theirs.flush()
-        raw = _encode(tree.schema)
-        PostgresStore().put_many([Chunk(digest(raw), raw)])
+        schema, _ = keep_schema(tree.schema)
         told = f"imported from {file.name}"
         return Record.objects.create(
             system=system, kind=Record.Kind.BACKUP, by=by, at=list(made.at),
@@ -77,7 +71,7 @@ def import_file(
                 f"{file.told['note']} ({told})" if file.told["note"] else told
             )[:400],
             taken_at=file.record.taken_at, significant=made.root.significant,
-            facts=made.root.facts, schema=digest(raw), software=file.record.software,
+            facts=made.root.facts, schema=schema, software=file.record.software,
             objects_count=made.root.total, stored_bytes=builder.stored_bytes,
             seconds=round(monotonic() - started, 3), gaps=file.record.gaps, imported=True,
         )  # fmt: skip

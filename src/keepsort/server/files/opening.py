@@ -12,12 +12,11 @@ from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 
 from keepsort.core.model import AttributeSpec, ConfigObject, Kind, Path, Schema, Value
-from keepsort.core.model.canonical import digest
 from keepsort.core.model.masks import mark, unknown
 from keepsort.core.plan.placing import PLACE
-from keepsort.core.snapshot import Chunk, Snapshot, SnapshotBuilder, StreamError
+from keepsort.core.snapshot import Snapshot, SnapshotBuilder, StreamError
 from keepsort.files.catalogue import FORMATS, formats_of
-from keepsort.files.exported import IN_TEXT, Line
+from keepsort.files.exported import IN_TEXT, TOLD, Line
 from keepsort.files.ldif import DNS
 from keepsort.files.opened import BadFile, Opened
 from keepsort.files.plain_values import Secret
@@ -27,7 +26,12 @@ from keepsort.server.files.models import OpenedFile
 from keepsort.server.files.sealing import unsealing
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.snapshots.models import Record
-from keepsort.server.snapshots.services import constructing, open_snapshot, record_number
+from keepsort.server.snapshots.services import (
+    constructing,
+    keep_schema,
+    open_snapshot,
+    record_number,
+)
 from keepsort.server.store.postgres import PostgresStore
 from keepsort.server.systems.models import System
 from keepsort.server.systems.vault import Vault
@@ -35,13 +39,8 @@ from keepsort.server.systems.vault import Vault
 _KEPT_FOR = timedelta(days=30)
 _PASSED_OVER_KEPT = 100
 _MOST_HELD = 2_000_000
-_encode = msgspec.msgpack.Encoder(order="deterministic").encode
 #: Attributes of directories that are secret whatever a file says of them.
 _DIRECTORY_SECRETS = ("userPassword", "krbPrincipalKey", "sambaNTPassword", "sambaLMPassword")
-
-
-class Unclear(Problem):
-    """A file could be in several formats; a person has to say."""
 
 
 def open_file(
@@ -71,7 +70,7 @@ def open_file(
 def _told_form(source: IO[bytes]) -> str:
     found = formats_of(source)
     if len(found) > 1:
-        raise Unclear(f"It could be {' or '.join(found)}.", "Say which: --format, or choose it.")
+        raise Problem(f"It could be {' or '.join(found)}.", "Say which: --format, or choose it.")
     return found[0]
 
 
@@ -128,17 +127,13 @@ class _Opening:
         tree, stored = self._tree(opened)
         self._schema = _with_secrets(self._schema, self._marked)
         self._vault.flush()
-        raw = _encode(self._schema)
-        PostgresStore().put_many([Chunk(digest(raw), raw)])
-        told = {
-            name: getattr(manifest, name)
-            for name in ("system", "connector", "software", "taken_at", "by", "note")
-        }
+        schema, _ = keep_schema(self._schema)
+        told = {name: getattr(manifest, name) for name in TOLD}
         with transaction.atomic():
             record = Record.objects.create(
                 system=system, kind=Record.Kind.FILE, by=by, note=manifest.note[:400],
                 at=list(tree.at), taken_at=_moment(manifest.taken_at),
-                significant=tree.root.significant, facts=tree.root.facts, schema=digest(raw),
+                significant=tree.root.significant, facts=tree.root.facts, schema=schema,
                 software=manifest.software[:200],
                 objects_count=_mentioned(tree, self._whole), stored_bytes=stored,
                 seconds=round(monotonic() - started, 3),

@@ -7,7 +7,7 @@ from keepsort.core.model import Attributes, Path, Schema, Value
 from keepsort.core.model.masks import MARK, is_unknown, mark
 from keepsort.core.plan.placing import Placed, place_parts, place_whole
 from keepsort.core.snapshot import Snapshot
-from keepsort.files.cells import ABSENT, fitted, raw_fitted
+from keepsort.files.cells import fitted, raw_fitted
 from keepsort.server import collecting
 from keepsort.server.caching import Kept
 from keepsort.server.files.models import OpenedFile
@@ -124,7 +124,7 @@ def _understanding(
             return filled(value, now)
         value = told
         if fit is not None:
-            value = fit(told, ABSENT if isinstance(now, Nothing) else now, spec)
+            value = fit(told, now, spec)
         return filled(text(value), now)
 
     return understood

@@ -116,12 +116,11 @@ def take(
             tree = with_hidden(connector, open_snapshot(backup), tree)
         problems, problem_count = _problems(connector, kind, backup, tree)
         changes = _changes(backup, tree)
-        raw = _encode(description.schema)
-        stored = _cache.store.put_many([Chunk(digest(raw), raw)]) if not _kept(raw) else 0
+        schema, stored = keep_schema(description.schema)
         record = Record.objects.create(
             system=system, kind=kind, by=by, note=note, at=list(branch),
             taken_at=taken_at or timezone.now(), seconds=round(monotonic() - started, 3),
-            significant=tree.root.significant, facts=tree.root.facts, schema=digest(raw),
+            significant=tree.root.significant, facts=tree.root.facts, schema=schema,
             software=description.software, objects_count=tree.root.total,
             stored_bytes=new_bytes + stored, changes=changes,
             problems=problems, problem_count=problem_count,
@@ -220,8 +219,12 @@ def _problems(
     return kept, len(found)
 
 
-def _kept(raw: bytes) -> bool:
-    return bool(_cache.store.has_many([digest(raw)]))
+def keep_schema(schema: Schema) -> tuple[bytes, int]:
+    """Keep the kinds that a record is read by; return their address, and the bytes newly stored."""
+    raw = _encode(schema)
+    address = digest(raw)
+    there = _cache.store.has_many([address])
+    return address, 0 if there else _cache.store.put_many([Chunk(address, raw)])
 
 
 def with_hidden(connector: Connector, backup: Snapshot, tree: Snapshot) -> Snapshot:

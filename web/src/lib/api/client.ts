@@ -76,10 +76,21 @@ export async function got<T>(answer: Promise<Answer<T>>): Promise<T> {
     throw new Failure('The application does not answer.', 'Check that it runs, then try again.');
   }
   if (result.data !== undefined && result.response.ok) return result.data;
-  const told = (result.error ?? {}) as { error?: string; way_out?: string };
-  throw new Failure(
-    told.error ?? `The application answered with ${result.response.status}.`,
-    told.way_out ?? '',
-    result.response.status,
+  throw refusal(result.error, result.response);
+}
+
+/** Waits for an answer that holds no data. Throws a Failure. */
+export async function done(answer: Promise<Answer<unknown>>): Promise<void> {
+  const { error, response } = await answer;
+  if (!response.ok) throw refusal(error, response);
+}
+
+/** What went wrong, as the server tells it where it does. */
+export function refusal(told: unknown, response: Response): Failure {
+  const { error, way_out } = (told ?? {}) as { error?: string; way_out?: string };
+  return new Failure(
+    error ?? `The application answered with ${response.status}.`,
+    way_out ?? '',
+    response.status,
   );
 }

@@ -1,5 +1,5 @@
 import type { Path } from '$lib/model/paths';
-import { client, cookie, Failure, got, type OpenedFile } from './client';
+import { client, cookie, done, Failure, got, refusal, type OpenedFile } from './client';
 import { queryClient } from './queries';
 
 /** The formats a backup can be saved in: what they are called, and what they are for. */
@@ -19,8 +19,9 @@ export const FORMS = [
 export type ExportForm = (typeof FORMS)[number][0];
 /** Formats that can hold secrets sealed with a passphrase. */
 export const SEALS: readonly ExportForm[] = ['archive', 'text', 'json', 'yaml', 'toml'];
-export type ReadForm =
-  'archive' | 'text' | 'json' | 'yaml' | 'toml' | 'ini' | 'ldif' | 'csv' | 'xlsx';
+export type ReadForm = Exclude<ExportForm, `${string}-objects`>;
+/** Formats that are told apart when a file is opened: both tables of one sort are read alike. */
+export const READ = FORMS.filter(([name]) => !name.endsWith('-objects'));
 
 export interface Wanted {
   backup: number;
@@ -69,15 +70,6 @@ export async function save(wanted: Wanted, passphrase: string | null, name: stri
   link.download = name;
   link.click();
   setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
-}
-
-function refusal(told: unknown, response: Response): Failure {
-  const { error, way_out } = (told ?? {}) as { error?: string; way_out?: string };
-  return new Failure(
-    error ?? `The application answered with ${response.status}.`,
-    way_out ?? '',
-    response.status,
-  );
 }
 
 export const files = () => ({ queryKey: ['files'], queryFn: () => got(client.GET('/api/files')) });
@@ -134,10 +126,7 @@ export async function openFile(
 }
 
 export async function dropFile(number: number): Promise<void> {
-  const { error, response } = await client.DELETE('/api/files/{number}', {
-    params: { path: { number } },
-  });
-  if (!response.ok) throw refusal(error, response);
+  await done(client.DELETE('/api/files/{number}', { params: { path: { number } } }));
   await queryClient.invalidateQueries({ queryKey: ['files'] });
 }
 

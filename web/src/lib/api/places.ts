@@ -1,4 +1,4 @@
-import { client, Failure, got, type AskPlace } from './client';
+import { client, done, got, type AskPlace } from './client';
 import { queryClient } from './queries';
 
 export const copyPlaces = (system: number) => ({
@@ -22,10 +22,7 @@ export async function copyNow(place: number): Promise<void> {
 }
 
 export async function removePlace(place: number): Promise<void> {
-  const { response } = await client.DELETE('/api/places/{number}', {
-    params: { path: { number: place } },
-  });
-  if (!response.ok) throw new Failure(`The application answered with ${response.status}.`);
+  await done(client.DELETE('/api/places/{number}', { params: { path: { number: place } } }));
   await again();
 }
 

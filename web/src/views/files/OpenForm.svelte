@@ -1,21 +1,10 @@
 <script lang="ts">
-  import { openFile, type ReadForm } from '$lib/api/files';
+  import { openFile, READ, type ReadForm } from '$lib/api/files';
   import { dropped } from '$lib/model/dropped.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { navigate } from '../../routes';
 
   /** Opens a file: chosen, or dropped on the window. A person says what only a person can know. */
-  const READ: [ReadForm, string][] = [
-    ['archive', 'archive'],
-    ['text', 'key text'],
-    ['csv', 'CSV'],
-    ['xlsx', 'workbook'],
-    ['json', 'JSON'],
-    ['yaml', 'YAML'],
-    ['toml', 'TOML'],
-    ['ini', 'INI'],
-    ['ldif', 'LDIF'],
-  ];
   let form = $state<ReadForm | ''>('');
   let passphrase = $state('');
   let error = $state<Error>();
