@@ -375,3 +375,9 @@ def test_tables_as_other_programs_save_them(mark: str) -> None:
 def test_what_could_be_several_things_is_left_to_a_person() -> None:
     both = b"format = 1\n[[objects]]\n[/x]\n"
     assert formats_of(io.BytesIO(both)) == ["toml", "ini"]
+
+
+@pytest.mark.parametrize("form", TABLES)
+def test_an_object_of_empty_lists_is_in_a_table_too(form: str) -> None:
+    tree = snapshot(pump(order=[]), MemoryStore())
+    assert read_back(form, written(form, batch(tree))).keys() == {(), ("pump",)}

@@ -60,7 +60,7 @@ def _write_csv(out: IO[bytes], batch: Batch, layout: Layout) -> int:
         defused += safe != row
         rows.writerow(safe)
     text.detach()
-    _tell(batch)
+    _tell(batch, layout)
     if defused:
         batch.left_out.formats.append(f"{defused} rows look like formulas; a ' stands before them")
     return counted.count
@@ -89,7 +89,7 @@ def _write_xlsx(out: IO[bytes], batch: Batch, layout: Layout) -> int:
             if isinstance(one, str):
                 made[-1].data_type = "s"  # never a formula
         sheet.append(made)
-    _tell(batch)
+    _tell(batch, layout)
     about = book.create_sheet("about")
     manifest = batch.manifest
     for name in TOLD:
@@ -102,9 +102,10 @@ def _write_xlsx(out: IO[bytes], batch: Batch, layout: Layout) -> int:
     return counted.count
 
 
-def _tell(batch: Batch) -> None:
+def _tell(batch: Batch, layout: Layout) -> None:
+    lists = "empty lists, " if layout == "values" else ""
     batch.left_out.formats.append(
-        "ids, facts, and whether a value is a text, a number or a part of a list"
+        f"ids, facts, {lists}and whether a value is a text, a number or a part of a list"
     )
 
 
@@ -133,8 +134,8 @@ def _rows(
         for line in lines:
             place = write_place(line.path)
             kind = write_name(line.kind, "")
-            if not line.attributes:
-                yield [place, kind, "", ""]
+            if not any(cells(value) for value in line.attributes.values()):
+                yield [place, kind, "", ""]  # it is there, though nothing of it has a cell
             for name, value in line.attributes.items():
                 for one, text in zip(_elements(value), cells(value), strict=True):
                     if kept(line, name, text):
