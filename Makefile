@@ -70,11 +70,11 @@ lint: setup $(NODE_STAMP)
 test: lint web
 	@cd web && npm run --silent test
 	@# most of it waits for servers; the browser's tests share one demo, so one process runs them all
-	@$(PY) -m pytest -n auto --maxprocesses 4 --dist loadgroup
+	@$(PY) -m pytest -n auto --maxprocesses 4
 
 soak: setup web
 	@# every moment of 200 restores, and hundreds of restores with writes that go wrong
-	@KEEPSORT_SOAK=200 KEEPSORT_ROUNDS=100 $(PY) -m pytest -n 2 --dist loadgroup tests/server/test_moments.py tests/server/test_random_restores.py
+	@KEEPSORT_SOAK=200 KEEPSORT_ROUNDS=100 $(PY) -m pytest -n 2 tests/server/test_moments.py tests/server/test_random_restores.py
 
 fuzz: setup
 	@# thousands of broken files for each reader; what is found becomes a case in tests/files/corpus

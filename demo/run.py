@@ -16,7 +16,9 @@ from datetime import timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from demo import practice
 from demo.keeping import Keeper, Part
+from demo.servers.mailbox import Mailbox
 from demo.servers.postgres import Postgres
 from demo.servers.processes import Server, answers, kept_port
 from demo.systems import SYSTEMS, DemoSystem
@@ -81,6 +83,21 @@ def _database(everything: Everything) -> None:
     os.environ["KEEPSORT_DATABASE_URL"] = postgres.url()
 
 
+def _mailbox(everything: Everything) -> Path:
+    """Start the mailbox that the demo's messages go to; return where they lie."""
+    made: list[Mailbox] = []
+
+    def start() -> Mailbox:
+        made[:] = [Mailbox(STATE)]
+        return made[0]
+
+    everything.keep("The mailbox", start)
+    os.environ["KEEPSORT_SMTP_URL"] = f"smtp://127.0.0.1:{made[0].port}"
+    os.environ["KEEPSORT_MAIL_FROM"] = "keepsort@kelpmoor.example"
+    os.environ["KEEPSORT_URL"] = f"http://127.0.0.1:{kept_port(STATE, 'web')}"
+    return made[0].folder / "new"
+
+
 def _django() -> None:
     os.environ["KEEPSORT_STATE"] = str(STATE)
     os.environ.setdefault("KEEPSORT_LOCAL_FILES", "yes")
@@ -101,8 +118,12 @@ def _accounts() -> dict[str, str]:
     for username, first, last, role in ACCOUNTS:
         password = passwords[username] = _secret(f"password-of-{username}")
         user, new = User.objects.get_or_create(
-            username=username, defaults={"first_name": first, "last_name": last, "role": role}
-        )
+            username=username,
+            defaults={
+                "first_name": first, "last_name": last, "role": role,
+                "email": f"{username}@kelpmoor.example",
+            },
+        )  # fmt: skip
         if new:
             user.set_password(password)
             user.save()
@@ -146,14 +167,18 @@ def _system(everything: Everything, kind: type[DemoSystem]) -> None:
         )
         for moment in part.history():
             moment.change()
-            taken_at = timezone.now() - timedelta(days=moment.days_ago)
+            past = timezone.now() - timedelta(days=moment.days_ago)
+            taken_at = practice.taken_at(past, moment.note)
             record = take(system, Record.Kind.BACKUP, note=moment.note, taken_at=taken_at)
             Record.objects.filter(pk=record.pk).update(pinned=moment.pinned)
         catch_up(system)
         if kind.name == "People":
             _copied(system)
+        practice.schedule(system)
+        practice.keep_for_a_time(system)
         part.trouble()
         take(system, Record.Kind.LOOK)
+        practice.after_the_trouble(system)
         (folder / "loaded").touch()
     System.objects.filter(name=kind.name).update(address=way.address)
 
@@ -215,16 +240,21 @@ def main() -> None:
     began = time.monotonic()
     try:
         _database(everything)
+        mail = None if bare else _mailbox(everything)
         _django()
+        passwords = _accounts()
         if not bare:
             _systems(everything)
-        passwords = _accounts()
         port = _application(everything)
+        if mail is not None:
+            practice.tell_somebody(first=not mail.is_dir() or not any(mail.iterdir()))
         print(
             f"\nKeep Sort runs at http://127.0.0.1:{port}/  (ready in {time.monotonic() - began:.0f} s)"
         )
         for username, _, _, role in ACCOUNTS:
             print(f"Sign in as {username} ({role}) with the password {passwords[username]}")
+        if mail is not None:
+            print(f"Mail that the demo sends lies in {mail}")
         print("Files to open, one from another site and one cut short: demo/files")
         print("Ctrl-C stops everything.", flush=True)
         while True:

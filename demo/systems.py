@@ -6,10 +6,11 @@ from functools import partial
 from pathlib import Path
 from typing import Any, NamedTuple, Protocol
 
-from demo import galleries, gateway, people, plant
-from demo.servers import etcd, slapd, sshd
+from demo import galleries, gateway, lagoon_net, people, plant
+from demo.servers import etcd, ovsdb, slapd, sshd
 from demo.servers.etcd import Etcd
 from demo.servers.exhibits import ExhibitController
+from demo.servers.ovsdb import OvsdbServer
 from demo.servers.slapd import ADMIN, SUFFIX, Slapd
 from demo.servers.sshd import Sshd
 
@@ -189,6 +190,34 @@ class Galleries:
         self._server.stop()
 
 
+class LagoonNet:
+    """The virtual switch."""
+
+    name = "Lagoon net"
+
+    def __init__(self, folder: Path, password: str) -> None:
+        self._server = OvsdbServer(folder)
+
+    def load(self) -> None:
+        self._change(lagoon_net.switch())
+
+    def history(self) -> list[Moment]:
+        return _moments(lagoon_net.history(), self._change)
+
+    def _change(self, words: lagoon_net.Commands) -> None:
+        if words:
+            self._server.vsctl(*words)
+
+    def trouble(self) -> None:
+        self._change(lagoon_net.trouble())
+
+    def way(self) -> Way:
+        return Way("ovsdb", self._server.address, {})
+
+    def stop(self) -> None:
+        self._server.stop()
+
+
 def _always() -> bool:
     return True
 
@@ -199,4 +228,5 @@ SYSTEMS: list[tuple[Any, Callable[[], bool], str]] = [
     (Plant, etcd.is_installed, "etcd-server and etcd-client"),
     (Gateway, sshd.is_installed, "openssh-server and openssh-client"),
     (Galleries, _always, ""),
+    (LagoonNet, ovsdb.is_installed, "openvswitch-switch and openvswitch-common"),
 ]

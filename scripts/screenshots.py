@@ -51,7 +51,22 @@ def tour(page: Page, url: str, user: str, password: str) -> None:
     picture(page, "run")
     page.get_by_role("link", name="Backups").click()
     page.get_by_role("heading", name="Backups of People").wait_for()
+    page.get_by_role("row", name="1 problem").get_by_role("button", name="more").click()
+    page.get_by_text("which does not exist").wait_for()
     picture(page, "backups")
+    page.get_by_role("button", name="schedules…").click()
+    page.get_by_role("button", name="Make a schedule").click()
+    page.get_by_label("Keep", exact=True).select_option(
+        label="only ou=groups,dc=kelpmoor,dc=example"
+    )
+    page.get_by_text("would lead out of what is kept").wait_for()
+    picture(page, "schedules")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="how long…").click()
+    page.get_by_label("of the good ones, the last").fill("4")
+    page.get_by_role("heading", name="would go").wait_for()
+    picture(page, "retention")
+    page.keyboard.press("Escape")
     page.goto(f"{url}/sort/3")
     page.get_by_role("checkbox", name="Put back every_seconds").click()
     page.get_by_role("checkbox", name="Put back timeout_seconds").click()
@@ -68,13 +83,17 @@ def tour(page: Page, url: str, user: str, password: str) -> None:
     page.get_by_role("button", name="Try the connection").click()
     page.get_by_label("What the try has found").wait_for()
     picture(page, "setup")
+    page.get_by_role("link", name="Who is told").click()
+    page.get_by_role("button", name="Tell somebody").click()
+    page.get_by_label("How", exact=True).select_option("webhook")
+    picture(page, "messages")
 
 
 def main() -> None:
     TARGET.mkdir(parents=True, exist_ok=True)
     with started() as demo, sync_playwright() as playwright:
         browser = playwright.chromium.launch(**CHROMIUM)
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, timezone_id="Europe/Oslo")
         tour(page, demo.url, demo.user, demo.password)
         browser.close()
 

@@ -100,6 +100,8 @@ class Postgres:
         may = "createdb" if not self._durable else "nocreatedb"  # tests make their own databases
         password = self._password_file.read_text()
         self._psql(f"create role {_ROLE} login nosuperuser {may} password '{password}'")
+        # so that it can tell how much room there is where the data lies
+        self._psql(f"grant pg_read_all_settings to {_ROLE}")
 
     def _psql(self, sql: str) -> str:
         command = [str(programs() / "psql"), "-XAtq", self.admin_url(), "-c", sql]

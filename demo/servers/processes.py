@@ -3,12 +3,18 @@
 import contextlib
 import os
 import random
+import shutil
 import signal
 import socket
 import subprocess
 import time
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
+
+
+def located(name: str) -> str | None:
+    """Return where a server's program is: outside of PATH for others than root. None if nowhere."""
+    return shutil.which(name, path="/usr/sbin:/usr/local/sbin:/usr/bin:/sbin")
 
 
 def free_port() -> int:

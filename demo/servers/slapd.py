@@ -4,7 +4,7 @@ import shutil
 import subprocess
 from pathlib import Path
 
-from demo.servers.processes import Server, answers, kept_port
+from demo.servers.processes import Server, answers, kept_port, located
 
 SUFFIX = "dc=kelpmoor,dc=example"
 ADMIN = f"cn=admin,{SUFFIX}"
@@ -14,13 +14,13 @@ _SCHEMA = Path("/etc/ldap/schema")
 
 def is_installed() -> bool:
     """Tell whether the server and its own tools are there."""
-    found = shutil.which("slapd", path="/usr/sbin:/usr/local/sbin:/usr/bin:/sbin")
+    found = located("slapd")
     return found is not None and shutil.which("ldapmodify") is not None
 
 
 def program() -> str:
     """Return the path of slapd; it is outside of PATH for others than root."""
-    found = shutil.which("slapd", path="/usr/sbin:/usr/local/sbin:/usr/bin:/sbin")
+    found = located("slapd")
     if found is None:
         raise RuntimeError("OpenLDAP's slapd is not installed; run: make setup")
     return found

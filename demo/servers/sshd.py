@@ -7,19 +7,17 @@ import subprocess
 from collections.abc import Sequence
 from pathlib import Path
 
-from demo.servers.processes import Server, answers, kept_port
-
-_SEARCHED = "/usr/sbin:/usr/local/sbin:/usr/bin:/sbin"
+from demo.servers.processes import Server, answers, kept_port, located
 
 
 def is_installed() -> bool:
     """Tell whether the server and its key tool are there."""
-    return shutil.which("sshd", path=_SEARCHED) is not None and bool(shutil.which("ssh-keygen"))
+    return located("sshd") is not None and bool(shutil.which("ssh-keygen"))
 
 
 def program() -> str:
     """Return the path of sshd; it is outside of PATH for others than root."""
-    found = shutil.which("sshd", path=_SEARCHED)
+    found = located("sshd")
     assert found is not None
     return found
 

@@ -1,28 +1,23 @@
 """The whole demo, as `make demo` starts it, and a browser."""
 
 from collections.abc import Iterator
-from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from demo.started import CHROMIUM, Demo, started
 
-
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Let all that need the demo run in one process where there are several."""
-    for item in items:
-        if Path(__file__).parent in item.path.parents:
-            item.add_marker(pytest.mark.xdist_group("demo"))
+# what is waited for comes late where all else is tested at the same time; speed is measured apart
+expect.set_options(timeout=20_000)
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="package")
 def demo() -> Iterator[Demo]:
     with started() as found:
         yield found
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="package")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
         found = playwright.chromium.launch(**CHROMIUM)

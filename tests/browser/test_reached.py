@@ -4,7 +4,7 @@ import re
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from demo.started import ROOT, Demo
 
@@ -146,6 +146,19 @@ def test_one_hunk_of_a_file(keys: Keys) -> None:
     keys.restore_and_undo("1 object changes")
 
 
+def test_who_goes_to_the_bench_early_arrives(keys: Keys) -> None:
+    held: list[Route] = []
+    keys.page.route(re.compile(r"/api/compare\?"), lambda route: held.append(route))
+    keys.search("chrony.conf", "chrony.conf")
+    expect(keys.page.get_by_role("tree")).to_be_focused()
+    keys.press("Enter")
+    # what can be picked is not known yet: the key is not lost
+    keys.page.wait_for_timeout(200)
+    for route in held:
+        route.continue_()
+    expect(keys.page.get_by_role("switch", name="Put back hunk 1 of")).to_be_focused()
+
+
 def test_a_deleted_person_from_an_old_backup(keys: Keys) -> None:
     keys.search("imke farrow", "Imke Farrow")
     expect(keys.page.get_by_role("tree")).to_be_focused()
@@ -172,7 +185,7 @@ def test_a_branch_is_kept_changed_outside_and_seen(keys: Keys, demo: Demo) -> No
     file = Path(demo.state, "gateway/host/etc/chrony/chrony.conf")
     before = file.read_text()
     keys.search("chrony.conf", "chrony.conf")
-    keys.press("b")
+    keys.press("b", "Enter")
     status = keys.page.get_by_role("status").filter(has_text="is kept")
     expect(status).to_be_visible(timeout=20_000)
     try:

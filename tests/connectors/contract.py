@@ -10,8 +10,9 @@ from typing import Protocol
 
 import pytest
 
-from keepsort.connectors.base import Connector, Grouping, Preparing
-from keepsort.connectors.errors import Conflict
+from keepsort.connectors.applying import Outcome, carry_out, grouped, judged, read
+from keepsort.connectors.base import Connector, Grouping, Preparing, Ready
+from keepsort.connectors.errors import Changed, Conflict
 from keepsort.core.compare import Comparison, compare
 from keepsort.core.model import Path, object_digest
 from keepsort.core.plan import (
@@ -98,22 +99,22 @@ class Desk:
         if isinstance(connector, Preparing):
             standing = connector.standing(steps)
             connector.begin(standing)
-        groups = (
-            connector.groups(steps) if isinstance(connector, Grouping) else [[s] for s in steps]
-        )
         wrote = []
-        for group in groups:
+        for group in grouped(connector, steps):
             real = [s for s in group if not is_implied(schema, s)]
-            if isinstance(connector, Grouping):
-                outcomes = connector.apply_group(real) if real else []
-            else:
-                outcomes = [connector.apply(s) for s in real]
+            outcomes = carry_out(connector, connector.describe(), real)
             wrote += [not o.already for o in outcomes]
-            for step, found in zip(real, connector.read([s.final_path for s in real]), strict=True):
+            there = read(connector, [s.final_path for s in real])
+            for step, found in zip(real, there, strict=True):
                 assert is_done(schema, step, found), (step, found)
         if standing is not None and isinstance(connector, Preparing):
             connector.end(standing, steps)
         return wrote
+
+
+def apply(connector: Connector, step: Step) -> Outcome:
+    """Carry out one step. Raises `Conflict`, or what the connector raises."""
+    return carry_out(connector, connector.describe(), [step])[0]
 
 
 def content(tree: Snapshot) -> dict[Path, str]:
@@ -194,17 +195,62 @@ class Contract:
             desk.carry_out(plan.steps)
         assert content(desk.look()) == before
 
+    def test_the_server_itself_refuses_what_has_changed_since(self, subject: Subject) -> None:
+        """As if the change had come after the look and before the write."""
+        desk = Desk(subject)
+        described = desk.connector.describe()
+        if described.promises.compare_and_set != "server":
+            pytest.skip("this system is looked at right before each write")
+        backup = desk.look()
+        subject.harm()
+        comparison = compare(backup, desk.look())
+        changed = [d for d in comparison.differences if d.state == "changed"]
+        plans = [desk.plan(comparison, [Pick(d.path)]) for d in changed]
+        step = next(p for p in plans if len(p.steps) == 1).steps[0]
+        seen = desk.connector.look([step.path])[0]
+        assert judged(described, step, seen.found, None) == "write"
+        assert seen.version is not None
+        subject.meddle(step.path)
+        before = content(desk.look())
+        with pytest.raises(Changed):
+            desk.connector.write([Ready(step, seen)])
+        assert content(desk.look()) == before
+
+    def test_a_group_happens_whole_or_not_at_all(self, subject: Subject) -> None:
+        desk = Desk(subject)
+        if not isinstance(desk.connector, Grouping):
+            pytest.skip("this system takes one step at a time")
+        backup = desk.look()
+        subject.harm()
+        plan = desk.plan(compare(backup, desk.look()), EVERYTHING)
+        group = max(desk.connector.groups(plan.steps), key=len)
+        assert len(group) > 1
+        meant = next(s for s in reversed(group) if s.action == "update")
+        ready = [
+            Ready(step, seen)
+            for step, seen in zip(group, desk.connector.look([s.path for s in group]), strict=True)
+        ]
+        subject.meddle(meant.path)
+        before = content(desk.look())
+        with pytest.raises(Changed):
+            desk.connector.write(ready)
+        assert content(desk.look()) == before
+
     def test_after_a_crash_nothing_is_done_twice(self, subject: Subject) -> None:
         desk = Desk(subject)
         backup = desk.look()
         subject.harm()
         plan = desk.plan(compare(backup, desk.look()), EVERYTHING)
-        half = len(plan.steps) // 2 + 1
-        for step in plan.steps[:half]:
-            desk.carry_out([step])
-            # whoever goes on finds the step in doubt, and looks first
-            assert not any(desk.carry_out([step], subject.open())), "it was done before the crash"
-        desk.carry_out(plan.steps[half:], subject.open())
+        kinds = desk.connector.describe().schema.kinds.values()
+        # what cannot be without something comes with it, or not at all
+        whole = any(kind.holds for kind in kinds)
+        parts = grouped(desk.connector, plan.steps) if whole else [[s] for s in plan.steps]
+        half = len(parts) // 2 + 1
+        for part in parts[:half]:
+            desk.carry_out(part)
+            # whoever goes on finds the steps in doubt, and looks first
+            assert not any(desk.carry_out(part, subject.open())), "it was done before the crash"
+        desk.carry_out([step for part in parts[half:] for step in part], subject.open())
         assert content(desk.look()) == content(backup)
 
     def test_what_may_not_be_read_is_not_taken_for_gone(self, subject: Subject) -> None:
@@ -215,6 +261,6 @@ class Contract:
             pytest.skip("this system has one account, which sees everything")
         connector, path = hidden
         assert full.find(path) is not None
-        found = connector.read([path])[0]
+        found = read(connector, [path])[0]
         assert found is not None
         assert found.unreadable

@@ -8,12 +8,13 @@ import pytest
 
 from demo.servers.exhibits import ExhibitController
 from keepsort.connectors import errors
+from keepsort.connectors.applying import read
 from keepsort.connectors.base import Endpoint
 from keepsort.connectors.exhibits.connector import Exhibits, open_exhibits
 from keepsort.core.compare import compare
 from keepsort.core.model import Path
 from keepsort.core.plan import PLAIN, Pick, offers, plan_restore, plan_undo, rehearse, transplant
-from tests.connectors.contract import Contract, Desk, Keeper, content
+from tests.connectors.contract import Contract, Desk, Keeper, apply, content
 
 TOKEN = "seahorse"
 EVENING = {"level": 35, "warmth": 2700, "zones": {"reef": 20, "kelp": 35}, "fade_seconds": 40}
@@ -217,10 +218,10 @@ def test_what_stops_a_plan(subject: ExhibitSubject) -> None:
     stops = {f.code for f in desk.connector.check(plan.steps, backup) if f.level == "stop"}
     assert stops == {"locked", "no-space"}
     with pytest.raises(errors.LimitReached):
-        desk.connector.apply(plan.steps[0])
+        apply(desk.connector, plan.steps[0])
     step = next(s for s in plan.steps if s.path == ("Lights", "Evening"))
     with pytest.raises(errors.NotAllowed):
-        desk.connector.apply(step)
+        apply(desk.connector, step)
 
 
 def test_a_secret_that_is_never_shown_is_asked_for(subject: ExhibitSubject) -> None:
@@ -234,7 +235,7 @@ def test_a_secret_that_is_never_shown_is_asked_for(subject: ExhibitSubject) -> N
     assert [f.attribute for f in asked] == ["password"]
     assert "password" in desk.connector.render(plan.steps[0])
     with pytest.raises(errors.Refused, match="type it"):
-        desk.connector.apply(plan.steps[0])
+        apply(desk.connector, plan.steps[0])
     desk.connector._secrets.kept[asked[0].digest] = b"x"  # type: ignore[attr-defined]
     desk.carry_out(plan.steps)
     # one that is wrong is noticed: it reads back differently
@@ -270,7 +271,7 @@ def test_slow_and_failing_answers(subject: ExhibitSubject) -> None:
     backup = desk.look()
     subject.controller.change("Evening", level=1)
     plan = desk.plan(compare(backup, desk.look()), [Pick(("Lights", "Evening"))])
-    desk.connector.read([("Lights", "Evening")])
+    read(desk.connector, [("Lights", "Evening")])
     etag = subject.controller.items()["Evening"]["etag"]
     subject.controller.behave(failing=1)
     with pytest.raises(errors.Unreachable):

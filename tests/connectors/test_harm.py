@@ -13,7 +13,7 @@ from keepsort.connectors.hostfiles.connector import HostFiles, open_hostfiles
 from keepsort.core.compare import compare
 from keepsort.core.model.masks import MARK, masked
 from keepsort.core.plan import AttributePick, Pick, Step, plan_restore
-from tests.connectors.contract import Desk, Keeper
+from tests.connectors.contract import Desk, Keeper, apply
 from tests.connectors.test_hostfiles import FileSubject, sshd
 
 __all__ = ["sshd"]
@@ -132,7 +132,7 @@ def test_what_keep_sort_itself_keeps_is_closed(
             kind="text", after={"text": "x", "mode": "0644"},
         )  # fmt: skip
         with pytest.raises(errors.ConnectorError):
-            host.apply(step)
+            apply(host, step)
     assert os.listdir(state) == ["key"]
 
 
@@ -224,7 +224,7 @@ def test_a_secret_that_was_never_kept_is_not_made_up(keys: FileSubject) -> None:
     found = host.check(plan.steps, backup)
     assert [f.code for f in found if f.level == "stop"] == ["secret-unknown"]
     with pytest.raises(errors.Refused, match="never kept"):
-        host.apply(plan.steps[0])
+        apply(host, plan.steps[0])
     assert (keys.etc / "app.ini").read_text() == "[db]\n"
 
 

@@ -2,7 +2,6 @@
 
 import os
 import socket
-import subprocess
 from collections.abc import Iterator
 from pathlib import Path as FilePath
 
@@ -10,16 +9,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from demo.servers.sshd import Sshd, program
+from demo.servers.sshd import Sshd
 from keepsort.connectors import errors
-from keepsort.connectors.base import Connector, Endpoint, Learning
+from keepsort.connectors.applying import read
+from keepsort.connectors.base import Connector, Endpoint
 from keepsort.connectors.hostfiles.composing import COMPOSER
 from keepsort.connectors.hostfiles.connector import open_hostfiles
 from keepsort.connectors.hostfiles.names import meant, written
 from keepsort.core.compare import compare
 from keepsort.core.model import Path
 from keepsort.core.plan import AttributePick, LeftOut, Pick, Step, plan_restore
-from tests.connectors.contract import Contract, Desk, Keeper, content
+from tests.connectors.contract import Contract, Desk, Keeper, apply, content
 
 CHRONY = """\
 # time of the lagoon gateway
@@ -238,15 +238,15 @@ def test_a_check_that_fails_leaves_the_old_file(subject: FileSubject) -> None:
     pick = Pick(subject.path("chrony.conf"))
     plan = desk.plan(compare(backup, live), [pick])
     log = subject.etc.parent / "reloads"
-    apply = f"sh -c 'echo reloaded >> {log}'"
+    reload = f"sh -c 'echo reloaded >> {log}'"
     for check, accepted in (("grep -q nobody {}", False), ("grep -c ntp1 {}", True)):
-        desk.connector = subject.open(commands=f"*/chrony.conf | {check} | {apply}")
+        desk.connector = subject.open(commands=f"*/chrony.conf | {check} | {reload}")
         found = {f.code: f for f in desk.connector.check(plan.steps, backup)}
         assert check in found["check-command"].text
         assert found["apply-command"].level == "confirm"
         before = (subject.etc / "chrony.conf").read_text()
         if accepted:
-            report = desk.connector.apply(plan.steps[0]).report
+            report = apply(desk.connector, plan.steps[0]).report
             assert "exit code 0): 1" in report
             ending = desk.connector.end({}, plan.steps)  # type: ignore[attr-defined]
             assert "exit code 0" in ending.report[0]
@@ -254,7 +254,7 @@ def test_a_check_that_fails_leaves_the_old_file(subject: FileSubject) -> None:
             assert (subject.etc / "chrony.conf").read_text() == CHRONY
         else:
             with pytest.raises(errors.Refused, match="exit code 1"):
-                desk.connector.apply(plan.steps[0])
+                apply(desk.connector, plan.steps[0])
             assert (subject.etc / "chrony.conf").read_text() == before
             assert not [f for f in os.listdir(subject.etc) if f.endswith(".new")]
 
@@ -305,107 +305,6 @@ def test_contents_that_were_not_kept_cannot_go_back(here: FileSubject) -> None:
     assert stops == ["contents-not-kept"]
 
 
-def test_the_host_key_is_pinned_at_the_first_contact(sshd: Sshd, tmp_path: FilePath) -> None:
-    subject = FileSubject(tmp_path, sshd)
-    first = subject.open()
-    assert isinstance(first, Learning)
-    pinned = first.learned["host_key"]
-    assert pinned.startswith("ssh-ed25519 SHA256:")
-    assert not subject.open(host_key=pinned).learned  # type: ignore[attr-defined]
-    with pytest.raises(errors.NotTrusted, match="pinned at the first contact"):
-        subject.open(host_key=pinned[:-4] + "abcd")
-
-
-@pytest.fixture
-def keeper_host(tmp_path: FilePath) -> Iterator[Sshd]:
-    """A host with an account that signs in with a password, known to that server alone."""
-    within = ["unshare", "--mount", "--propagation", "private", "sh", "-c"]
-    try:
-        subprocess.run([*within, "true"], check=True, capture_output=True)
-    except (OSError, subprocess.CalledProcessError):
-        pytest.skip("an account of its own for the server takes root")
-    home = tmp_path / "home"
-    home.mkdir()
-    (home / "tide.conf").write_text("gate = open\n")
-    (home / "keys.conf").write_text("key = 4711\n")
-    (home / "keys.conf").chmod(0o600)
-    (home / "roots").mkdir(mode=0o700)
-    (home / "roots" / "inner.conf").write_text("a = b\n")
-    os.chown(home, 7001, 7001)
-    for folder in (tmp_path, *tmp_path.parents):
-        if folder.stat().st_mode & 0o055 != 0o055:
-            folder.chmod(0o755)
-    hashed = subprocess.run(
-        ["openssl", "passwd", "-6", "low tide: 4 am"], check=True, capture_output=True, text=True
-    ).stdout.strip()
-    lines = {
-        "passwd": f"keeper:x:7001:7001::{home}:/bin/sh\n",
-        "shadow": f"keeper:{hashed}:20000:0:99999:7:::\n",
-    }
-    mounts = []
-    for name, line in lines.items():
-        file = tmp_path / name
-        file.write_text(FilePath("/etc", name).read_text() + line)
-        mounts.append(f"mount --bind {file} /etc/{name}")
-    start = " && ".join([*mounts, 'exec "$0" "$@"'])
-    server = Sshd(tmp_path, ["PasswordAuthentication yes"], [*within, start])
-    yield server
-    server.stop()
-
-
-def test_signing_in_with_a_password(keeper_host: Sshd, tmp_path: FilePath) -> None:
-    address = keeper_host.address.replace("root@", "keeper@")
-    home = str(tmp_path / "home")
-
-    def opened(password: str) -> Connector:
-        options = {"folders": home}
-        return open_hostfiles(
-            Endpoint(address=address, options=options, password=password), Keeper()
-        )
-
-    connector = opened("low tide: 4 am")
-    found = {path[-1]: obj for path, obj in connector.observe() if path}
-    assert {"tide.conf", "gate", "keys.conf", "roots"} <= set(found)
-    assert {name for name, obj in found.items() if obj.unreadable} == {"keys.conf", "roots"}
-    assert "inner.conf" not in found
-    inner = connector.read([(*FilePath(home).parts[1:], "roots", "inner.conf")])[0]
-    assert inner is not None
-    assert inner.unreadable, "what may not be looked at is not taken for gone"
-    for wrong in ("high tide", ""):
-        with pytest.raises(errors.SignInRefused, match="password"):
-            list(opened(wrong).observe())
-
-
-def test_what_stands_in_the_way(sshd: Sshd, tmp_path: FilePath) -> None:
-    subject = FileSubject(tmp_path, sshd)
-    other = tmp_path / "other-key"
-    Sshd.make_key(other)
-    with pytest.raises(errors.SignInRefused):
-        subject.open(key_file=str(other))
-    with pytest.raises(errors.Misconfigured):
-        subject.open(key_file=str(tmp_path / "none"))
-    for bad in (
-        {"folders": ""},
-        {"folders": "etc"},
-        {"formats": "x"},
-        {"commands": "x"},
-        {"largest": "x"},
-    ):
-        with pytest.raises(errors.Misconfigured):
-            subject.open(**bad)
-    for address, expected in (
-        ("sftp://127.0.0.1:1", errors.Unreachable),
-        ("ftp://127.0.0.1", errors.Misconfigured),
-    ):
-        with pytest.raises(expected):
-            open_hostfiles(Endpoint(address=address, options=subject.options()), Keeper())
-    connector = subject.open()
-    with pytest.raises(errors.NoSuchBranch):
-        list(connector.observe(("usr",)))
-    with pytest.raises(errors.NoSuchBranch):
-        list(connector.observe(subject.path("poll.ini", "poll")))
-
-
 def test_paths_are_named_from_the_base_of_the_address(here: FileSubject) -> None:
     address = f"file://{here.etc.parent}"
     options = {"folders": "/etc", "exclude": "/etc/alerts", "formats": "/etc/motd = conf"}
@@ -414,7 +313,7 @@ def test_paths_are_named_from_the_base_of_the_address(here: FileSubject) -> None
     assert found[("etc", "motd")].kind == "conf"
     assert ("etc", "poll.ini", "poll", "every") in found
     assert ("etc", "alerts") not in found
-    assert connector.read([("etc", "motd")])[0] == found[("etc", "motd")]
+    assert read(connector, [("etc", "motd")])[0] == found[("etc", "motd")]
 
 
 def test_what_happens_at_the_very_last_moment(here: FileSubject) -> None:
@@ -437,23 +336,23 @@ def test_what_happens_at_the_very_last_moment(here: FileSubject) -> None:
 
     access.write_new = meddled
     with pytest.raises(errors.Conflict):
-        desk.connector.apply(step)
+        apply(desk.connector, step)
     assert (here.etc / "motd").read_text() == "somebody else's\n", "it was changed in between"
     here.write("motd", "mine\n")
     access.write_new = crooked
     with pytest.raises(errors.Refused, match="reads back differently"):
-        desk.connector.apply(step)
+        apply(desk.connector, step)
     assert (here.etc / "motd").read_text() == "mine\n"
     access.write_new = write_new
     assert not [p.name for p in here.etc.iterdir() if p.name.endswith(".new")]
-    found = desk.connector.read([motd])[0]
+    found = read(desk.connector, [motd])[0]
     assert found is not None
     move = Step(
         number=1, action="move", path=motd, to=here.path("other"), kind=found.kind,
         before=found.attributes, after=found.attributes,
     )  # fmt: skip
     with pytest.raises(errors.Conflict, match="would be overwritten"):
-        desk.connector.apply(move)
+        apply(desk.connector, move)
     assert (here.etc / "motd").read_text() == "mine\n"
     assert (here.etc / "other").read_text() == "not to be lost\n"
 
@@ -477,47 +376,3 @@ def test_contents_of_another_size_and_texts_that_became_binary(tmp_path: FilePat
     plan = plan_restore(compare(backup, desk.look()), [size], composer=COMPOSER)
     assert not plan.steps, "a size alone is nothing that could be written"
     assert [f.code for f in plan.findings] == ["nothing-to-do"]
-
-
-SSHD = """\
-# by the keepers
-PermitRootLogin no
-X11Forwarding yes
-Match User diver
-    # divers look only
-    PermitRootLogin no
-    X11Forwarding no
-Match User vet
-    X11Forwarding no
-"""
-
-
-def test_sshd_itself_reads_what_was_put_back(here: FileSubject) -> None:
-    """Keys that repeat in blocks go back to their own, as `sshd -T` says of each user."""
-    key = here.etc / "host_key"
-    subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(key)], check=True)
-    desk = Desk(here)
-    here.write("sshd_config", SSHD)
-    backup = desk.look()
-
-    def told(user: str) -> list[str]:
-        command = [program(), "-T", "-f", str(here.etc / "sshd_config"), "-h", str(key)]
-        command += ["-C", f"user={user},host=reef,addr=192.0.2.9"]
-        done = subprocess.run(command, capture_output=True, text=True, check=True)
-        return [line for line in done.stdout.splitlines() if "x11f" in line or "permitr" in line]
-
-    wanted = {user: told(user) for user in ("diver", "vet", "root")}
-    lines = SSHD.splitlines(keepends=True)
-    place = here.path("sshd_config")
-    picked = {
-        1: (("permitrootlogin",),), 2: (("x11forwarding",),),
-        5: (("Match User diver", "permitrootlogin"),),
-        6: (("Match User diver", "x11forwarding"),),
-        8: (("Match User vet", "x11forwarding"),),
-    }  # fmt: skip
-    for number, (path,) in picked.items():
-        here.write("sshd_config", "".join(lines[:number] + lines[number + 1 :]))
-        plan = desk.plan(compare(backup, desk.look()), [Pick((*place, *path))])
-        desk.carry_out(plan.steps)
-        assert (here.etc / "sshd_config").read_text() == SSHD
-        assert {user: told(user) for user in wanted} == wanted

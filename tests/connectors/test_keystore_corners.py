@@ -1,6 +1,6 @@
 """Corners of real key stores: folders that come and go, large values, rights that overlap."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path as FilePath
 
 import msgspec
@@ -9,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from demo.servers.etcd import Etcd
+from keepsort.connectors.applying import carry_out
 from keepsort.connectors.base import Endpoint
 from keepsort.connectors.keystore.connector import KeyStore
 from keepsort.connectors.keystore.ranges import merged, shared
@@ -17,7 +18,7 @@ from keepsort.core.compare import compare
 from keepsort.core.compare.maps import map_changes
 from keepsort.core.compare.values import equal_values
 from keepsort.core.model import AttributeSpec, Path
-from keepsort.core.plan import AttributePick, Pick, Unfit, plan_restore, plan_undo
+from keepsort.core.plan import AttributePick, Pick, Step, Unfit, plan_restore, plan_undo
 from keepsort.core.snapshot import MemoryStore, Snapshot, SnapshotBuilder
 
 
@@ -50,9 +51,9 @@ class Desk:
             builder.add(path, obj)
         return builder.finish()
 
-    def carry_out(self, steps: object) -> None:
-        for group in self.keys.groups(steps):  # type: ignore[arg-type]
-            self.keys.apply_group(group)
+    def carry_out(self, steps: Sequence[Step]) -> None:
+        for group in self.keys.groups(steps):
+            carry_out(self.keys, self.keys.describe(), group)
 
     def there_and_back(self, backup: Snapshot, *picks: Pick) -> Snapshot:
         before = self.look()

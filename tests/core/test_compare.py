@@ -16,6 +16,7 @@ from keepsort.core.compare.maps import with_keys
 from keepsort.core.compare.values import equal_values
 from keepsort.core.model import AttributeSpec, ConfigObject, Path
 from keepsort.core.snapshot import MemoryStore
+from keepsort.core.snapshot import branch as branch_of
 from tests.core.trees import SCHEMA, Tree, snapshot
 
 
@@ -376,7 +377,7 @@ def test_a_rule_hides_only_what_it_says() -> None:
 def test_different_branches_cannot_be_compared() -> None:
     store = MemoryStore()
     whole = snapshot(grown(unit("a")), store)
-    branch = whole.branch(("a",))
+    branch = branch_of(whole, ("a",))
     assert branch is not None
     with pytest.raises(ValueError, match="different branches"):
         compare(branch, whole)

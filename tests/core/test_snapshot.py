@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from keepsort.core.compare import compare
 from keepsort.core.model import ConfigObject
 from keepsort.core.snapshot import ChunkMissing, Draft, MemoryStore, SnapshotBuilder
+from keepsort.core.snapshot import branch as branch_of
 from keepsort.core.snapshot.builder import StreamError
 from tests.core.trees import SCHEMA, Tree, as_tree, content, snapshot, trees, values_apart
 
@@ -111,7 +112,7 @@ def test_a_draft_ends_as_a_tree_built_anew(tree: Tree, other: Tree, data: st.Dat
 def test_one_branch_stands_alone() -> None:
     tree = flat(300)
     tree[("keeper 00007", "diary")] = ConfigObject(name="diary", kind="group")
-    branch = snapshot(tree).branch(("keeper 00007",))
+    branch = branch_of(snapshot(tree), ("keeper 00007",))
     assert branch is not None
     assert branch.at == ("keeper 00007",)
     assert [n.path for n in branch.walk()] == [("keeper 00007",), ("keeper 00007", "diary")]

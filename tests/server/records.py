@@ -9,6 +9,7 @@ from keepsort.core.model import Path
 from keepsort.core.model.canonical import digest
 from keepsort.core.snapshot import Chunk, SnapshotBuilder
 from keepsort.server.snapshots.models import Record
+from keepsort.server.snapshots.services import open_snapshot
 from keepsort.server.store.postgres import PostgresStore
 from keepsort.server.systems.models import System
 from tests.core.trees import SCHEMA, Tree
@@ -19,11 +20,17 @@ def a_system(name: str = "Plant") -> System:
 
 
 def keep(
-    system: System, tree: Tree, at: Path = (), kind: str = Record.Kind.BACKUP, days_ago: float = 0
+    system: System,
+    tree: Tree,
+    at: Path = (),
+    kind: str = Record.Kind.BACKUP,
+    days_ago: float = 0,
+    on: Record | None = None,
 ) -> Record:
-    """Keep a tree, or the branch of it at a path, as a record."""
+    """Keep a tree, or the branch of it at a path, as a record; `on`: built on another one."""
     store = PostgresStore()
-    builder = SnapshotBuilder(store, SCHEMA, at=at)
+    previous = open_snapshot(on) if on is not None else None
+    builder = SnapshotBuilder(store, SCHEMA, at=at, previous=previous)
     for path, obj in tree.items():
         if path[: len(at)] == at:
             builder.add(path, obj)

@@ -9,8 +9,9 @@ from django.utils import timezone
 
 from demo.servers.slapd import Slapd
 from keepsort.core.plan import Pick
-from keepsort.server import attention, tasks
-from keepsort.server.attention import items
+from keepsort.server import tasks
+from keepsort.server.attention import items as attention_items
+from keepsort.server.attention.items import items
 from keepsort.server.files.copying import add_place, due
 from keepsort.server.files.models import Copy
 from keepsort.server.problems import Problem
@@ -73,14 +74,14 @@ def test_trouble_with_one_is_told_as_not_known(monkeypatch: pytest.MonkeyPatch) 
     for system in (good, bad):
         keep(system, grown())
         keep(system, grown(), kind=Record.Kind.LOOK)
-    real = attention.compared
+    real = attention_items.tallied
 
     def broken(left: Record, right: Record) -> object:
         if left.system_id == bad.pk:
             raise KeyError("x")
         return real(left, right)
 
-    monkeypatch.setattr(attention, "compared", broken)
+    monkeypatch.setattr(attention_items, "tallied", broken)
     assert codes(good) == []
     assert codes(bad) == ["cannot-be-told"]
 
@@ -128,7 +129,7 @@ def test_a_copy_that_cannot_be_made_is_told_and_taken_up_again_by_a_worker(
     folder.rmdir()
     take(people, Record.Kind.BACKUP)
     tasks.copy_all(0)
-    [item] = [one for one in attention.items() if one.code == "copy-failed"]
+    [item] = [one for one in items() if one.code == "copy-failed"]
     assert item.level == "stop"
     assert "There is no folder" in item.text
     folder.mkdir()
@@ -137,7 +138,7 @@ def test_a_copy_that_cannot_be_made_is_told_and_taken_up_again_by_a_worker(
     Copy.objects.update(at=timezone.now() - timedelta(hours=2))
     tasks.copy_all(0)
     assert len(list(folder.iterdir())) == 1
-    assert not [one for one in attention.items() if one.code == "copy-failed"]
+    assert not [one for one in items() if one.code == "copy-failed"]
     # one with problems is no good backup, and stays here
     record = take(people, Record.Kind.BACKUP)
     Record.objects.filter(pk=record.pk).update(problem_count=1)

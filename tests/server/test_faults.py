@@ -4,7 +4,7 @@ Every system is a real one. What fails is put between the engine and the connect
 the write that it belongs to.
 """
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -14,7 +14,8 @@ import pytest
 from demo.servers.etcd import Etcd
 from demo.servers.exhibits import ExhibitController
 from demo.servers.slapd import ADMIN, SUFFIX, Slapd
-from keepsort.connectors.base import Connector, Grouping
+from keepsort.connectors.applying import grouped
+from keepsort.connectors.base import Connector, Ready
 from keepsort.connectors.errors import Conflict, Refused, Unreachable
 from keepsort.core.plan import Pick, is_implied, rehearse
 from keepsort.core.snapshot import Snapshot
@@ -109,15 +110,14 @@ def _break(monkeypatch: pytest.MonkeyPatch, number: int, way: Way) -> None:
     @contextmanager
     def breaking(system: System) -> Iterator[Connector]:
         with opened(system) as connector:
-            name = "apply_group" if isinstance(connector, Grouping) else "apply"
-            real = getattr(connector, name)
+            real = connector.write
 
-            def applied(what: Any) -> Any:
+            def write(ready: Sequence[Ready]) -> Any:
                 nonlocal writes
                 writes += 1
-                return way(lambda: real(what)) if writes == number + 1 else real(what)
+                return way(lambda: real(ready)) if writes == number + 1 else real(ready)
 
-            setattr(connector, name, applied)
+            connector.write = write  # type: ignore[method-assign]
             yield connector
 
     monkeypatch.setattr(engine, "opened", breaking)
@@ -143,9 +143,7 @@ def _writes(plan: PlanRecord, system: System) -> int:
     steps = open_plan(plan).steps
     with opened(system) as connector:
         schema = connector.describe().schema
-        groups = (
-            connector.groups(steps) if isinstance(connector, Grouping) else [[s] for s in steps]
-        )
+        groups = grouped(connector, steps)
     return sum(any(not is_implied(schema, step) for step in group) for group in groups)
 
 

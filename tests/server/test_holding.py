@@ -236,7 +236,7 @@ def test_an_error_that_nobody_foresaw_ends_its_run_with_a_word(
     def breaks(self: Directory, step: object) -> None:
         raise KeyError(secret)
 
-    monkeypatch.setattr(Directory, "apply", breaks)
+    monkeypatch.setattr(Directory, "write", breaks)
     run = engine.carry_out(engine.start(plan, [], None).pk)
     assert (run.state, run.outcome) == (Run.State.FINISHED, "failed")
     assert "nobody foresaw (KeyError)" in run.message

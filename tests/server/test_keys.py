@@ -11,8 +11,9 @@ from django.test import Client
 
 from demo.servers.slapd import Slapd
 from keepsort.core.plan import Pick
-from keepsort.server import attention, keys
+from keepsort.server import keys
 from keepsort.server.accounts.models import Role, User
+from keepsort.server.attention.items import items
 from keepsort.server.problems import Problem
 from keepsort.server.restores import engine
 from keepsort.server.restores.previewing import open_plan, preview
@@ -70,7 +71,7 @@ def test_a_lost_key_is_told_with_what_is_lost(
     assert "accept-loss" in told.value.way_out
     assert keeping.accept_loss() == (2, kept)
     keeping.check()
-    assert "copies-lost" in [item.code for item in attention.items()]
+    assert "copies-lost" in [item.code for item in items()]
     # all goes on, and each lost thing is asked for where it is needed
     people.refresh_from_db()
     with pytest.raises(Problem, match="password of People was lost"):

@@ -6,6 +6,7 @@ from hypothesis import strategies as st
 from keepsort.core.compare import Comparison, Rules, compare
 from keepsort.core.model import ConfigObject, Path
 from keepsort.core.snapshot import MemoryStore
+from keepsort.core.snapshot import branch as branch_of
 from keepsort.server.sorting.comparing import Terms, compare_trees
 from keepsort.server.sorting.levels import Row, level, neighbours, outline
 from tests.core.trees import Tree, snapshot, trees
@@ -78,7 +79,7 @@ def test_a_branch_counts_and_shows_nothing_but_itself(
 ) -> None:
     store = MemoryStore()
     at = data.draw(st.sampled_from(sorted(p for p in left if p[:-1] in right)) | st.just(()))
-    branch = snapshot(left, store).branch(at)
+    branch = branch_of(snapshot(left, store), at)
     assert branch is not None
     found = compare_trees(branch, snapshot(right, store), Terms(rules=Rules()), {})
     beneath = {path for path in left if path[: len(at)] == at}
@@ -132,7 +133,7 @@ def test_a_branch_that_went_elsewhere_with_all_in_it() -> None:
         (): top, ("night",): group("night", "n"), ("night", "leads"): group("leads", "l"),
         ("divers",): group("divers", "d"),
     }  # fmt: skip
-    branch = snapshot(kept, store).branch(("divers", "night"))
+    branch = branch_of(snapshot(kept, store), ("divers", "night"))
     assert branch is not None
     found = compare_trees(branch, snapshot(now, store), Terms(rules=Rules()), {})
     assert [(d.path, d.state, d.live_path) for d in found.differences] == [

@@ -41,7 +41,6 @@ from tests.connectors.test_keystore import KeySubject
 ROOT = Path(__file__).parents[2]
 ROUNDS = int(os.environ.get("KEEPSORT_SOAK", "20")) // 4
 _PATIENCE = 90.0
-pytestmark = pytest.mark.xdist_group("moments")
 
 
 class Live(NamedTuple):

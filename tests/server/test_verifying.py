@@ -6,13 +6,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase
 
+from demo.servers.slapd import Slapd
 from keepsort.core.model import ConfigObject
 from keepsort.core.snapshot import Root, reachable
-from keepsort.server.snapshots.models import Record
-from keepsort.server.snapshots.services import open_snapshot
-from keepsort.server.snapshots.verifying import verify
+from keepsort.core.snapshot.reader import PageCache
+from keepsort.server.snapshots import services, working
+from keepsort.server.snapshots.models import Record, Work
+from keepsort.server.snapshots.services import open_snapshot, take
+from keepsort.server.snapshots.verifying import mend, verify, verify_and_mark
 from keepsort.server.store.models import Chunk
 from keepsort.server.store.postgres import PostgresStore
+from keepsort.server.systems.models import System
+from tests.conftest import dn
 from tests.core.trees import Tree, trees
 from tests.server.records import a_system, keep
 
@@ -98,3 +103,74 @@ def test_the_top_and_the_kinds() -> None:
     turn(bytes(record.schema), 3)
     assert verify([record]).damaged[0].schema
     assert isinstance(tree.root, Root)
+
+
+@pytest.mark.django_db
+def test_backups_that_share_damage_are_marked_and_mended_by_the_next() -> None:
+    system = a_system()
+    one, two = keep(system, large(600)), keep(system, large(600, changed=300))
+    other = keep(a_system("Other"), large(600, changed=301))
+    apart = keep(a_system("Apart"), large(3))
+    tree = open_snapshot(one)
+    node = tree.find(("keeper-0050",))
+    assert node is not None
+    address = tree.attributes(node.entry)["notes"].address
+    turn(address, 7)
+    [found] = verify_and_mark([one]).damaged[:1]
+    assert found.record.pk == one.pk
+    marked = Record.objects.exclude(damage_count=0)
+    assert {r.pk for r in marked} == {one.pk, two.pk, other.pk}
+    assert all(r.damage == [{"path": "/keeper-0050", "text": "notes"}] for r in marked)
+    # what is broken counts as not there, so that the same content is stored anew
+    assert PostgresStore().has_many([address]) == set()
+    newest = keep(system, large(600, changed=302))
+    assert Record.objects.exclude(damage_count=0).count() == 3
+    mend(newest)
+    assert not Record.objects.exclude(damage_count=0).exists()
+    assert verify([one, two, other, apart, newest]).damaged == []
+    assert not Chunk.objects.filter(broken=True).exists()
+
+
+@pytest.mark.django_db
+def test_a_broken_page_that_others_are_packed_against() -> None:
+    system = a_system()
+    records: list[Record] = []
+    for n in (-1, 10, 11, 12):
+        records.append(keep(system, large(600, changed=n), on=records[-1] if records else None))
+    base = Chunk.objects.exclude(base=None).values_list("base", flat=True).first()
+    assert base is not None, "the pages are packed against each other"
+    turn(bytes(base), 25)
+    hurt = {found.record.pk for found in verify_and_mark(records).damaged}
+    assert hurt
+    for n in (-1, 10, 11, 12):
+        keep(system, large(600, changed=n))
+    mend(Record.objects.latest("pk"))
+    assert verify(list(Record.objects.all())).damaged == []
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_backup_is_made_though_the_one_before_cannot_be_read(
+    people: System, slapd: Slapd, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def backed_up() -> Work:
+        # what this process has at hand would hide the damage
+        monkeypatch.setattr(services, "_cache", PageCache(PostgresStore()))
+        made = working.do(Work.objects.create(system=people, kind=Work.Kind.BACKUP).pk)
+        assert made is not None
+        assert made.state == Work.State.DONE, made.message
+        return made
+
+    before = take(people, Record.Kind.BACKUP)
+    turn(bytes(before.significant), 9)
+    change = f"dn: {dn('Imke Farrow')}\nchangetype: modify\nreplace: description\ndescription: "
+    slapd.change(f"{change}Seal keeper\n")
+    new = backed_up().result
+    assert new is not None
+    assert verify([new]).damaged == []
+    before.refresh_from_db()
+    assert before.damage_count == 1
+    slapd.change(f"{change}Nachtwächterin\\, Riff\n")
+    backed_up()
+    before.refresh_from_db()
+    assert before.damage_count == 0, "the same content was stored anew"
+    assert verify(list(people.records.all())).damaged == []

@@ -5,6 +5,10 @@ import sys
 import click
 
 as_json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
+backup_argument = click.argument("backup")
+passphrase_option = click.option(
+    "--passphrase-stdin", is_flag=True, help="Read the passphrase from standard input."
+)
 
 
 def named_values(texts: tuple[str, ...]) -> dict[str, str]:

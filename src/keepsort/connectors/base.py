@@ -1,7 +1,7 @@
 """What a connector owes. A connector knows nothing of screens, plans or the database."""
 
 from collections.abc import Callable, Iterator, Sequence
-from typing import Literal, Protocol, runtime_checkable
+from typing import Literal, NamedTuple, Protocol, runtime_checkable
 
 import msgspec
 
@@ -42,12 +42,15 @@ class Promises(msgspec.Struct, frozen=True, kw_only=True):
         longer as expected; ``check`` if it can only be read right before it is written.
     atomic: several steps happen together or not at all.
     rename: an object can be moved with all beneath it.
+    moves_in_parts: a move of much goes piece by piece, so that one that was cut off finds some of
+        it at its new place already, and goes on.
     stable_identity: objects keep an id of the system's own through moves.
     """
 
     compare_and_set: Literal["server", "check"]
     atomic: bool = False
     rename: bool = False
+    moves_in_parts: bool = False
     stable_identity: bool = False
 
 
@@ -80,15 +83,22 @@ class SecretKeeper(Protocol):
         """Return the value a digest stands for; None where it was never kept."""
 
 
-class Outcome(msgspec.Struct, frozen=True):
-    """What became of a step.
+class Seen(NamedTuple):
+    """An object as it is now; None where there is none.
 
-    already: live was as the step leaves it, so nothing was written.
-    report: what the system said about it, for the run's report; empty where nothing.
+    version: what the system tells the object's states apart by: a revision, a stamp, a digest. Only
+        the connector that gave it looks into it. None where the system has no such thing.
     """
 
-    already: bool = False
-    report: str = ""
+    found: ConfigObject | None
+    version: str | None = None
+
+
+class Ready(NamedTuple):
+    """A step that may be written: what it begins with was as it expects when it was looked at."""
+
+    step: Step
+    seen: Seen
 
 
 class Ending(msgspec.Struct, frozen=True):
@@ -102,12 +112,12 @@ class Ending(msgspec.Struct, frozen=True):
     failed: str = ""
 
 
-DONE = Outcome()
-ALREADY = Outcome(already=True)
-
-
 class Connector(Protocol):
-    """One live system. Every call may raise a `ConnectorError`."""
+    """One live system. Every call may raise a `ConnectorError`.
+
+    A connector looks and writes; whether a step is done, may be written or meets something else is
+    judged outside, for all systems alike (`connectors.applying`).
+    """
 
     def describe(self) -> Description:
         """Return what the system is, asked from the system itself."""
@@ -115,8 +125,8 @@ class Connector(Protocol):
     def observe(self, branch: Path = ()) -> Iterator[tuple[Path, ConfigObject]]:
         """Yield the objects of a branch, parents first, the branch's own object first of all."""
 
-    def read(self, paths: Sequence[Path]) -> list[ConfigObject | None]:
-        """Return chosen objects as they are now; None for those that do not exist."""
+    def look(self, paths: Sequence[Path]) -> list[Seen]:
+        """Return chosen objects as they are now, each with its version."""
 
     def check(self, steps: Sequence[Step], origin: Snapshot) -> list[Finding]:
         """Return what only the system can know about a plan; writes nothing.
@@ -127,8 +137,12 @@ class Connector(Protocol):
     def render(self, step: Step) -> str:
         """Write a step in the system's own protocol text, secrets masked."""
 
-    def apply(self, step: Step) -> Outcome:
-        """Carry out one step if the live object is as expected. Raises `Conflict`."""
+    def write(self, ready: Sequence[Ready]) -> list[str]:
+        """Carry out one group of steps, whole or not at all; return what the system said of each.
+
+        Raises `Changed` if an object no longer has the version that it was judged by; nothing has
+        been written then.
+        """
 
     def validate(self, tree: Snapshot) -> list[Problem]:
         """Tell what is unsound in a configuration."""
@@ -139,25 +153,10 @@ class Connector(Protocol):
 
 @runtime_checkable
 class Grouping(Protocol):
-    """A connector whose system can carry out several steps together, or none of them."""
+    """A connector that writes several steps together, or none of them; others get one at a time."""
 
     def groups(self, steps: Sequence[Step]) -> list[list[Step]]:
-        """Divide steps, in their order, into groups that are carried out together."""
-
-    def apply_group(self, steps: Sequence[Step]) -> list[Outcome]:
-        """Carry out one group if all live objects are as expected. Raises `Conflict`."""
-
-
-@runtime_checkable
-class Foreseeing(Protocol):
-    """A connector that can read what several steps begin with in less time than one by one.
-
-    What it has read is only what it goes by; the server must refuse a write to an object that has
-    changed since, or it must be read again.
-    """
-
-    def foresee(self, steps: Sequence[Step]) -> None:
-        """Read ahead for steps that are applied next, each of them once."""
+        """Divide steps, in their order, into groups that are written together."""
 
 
 @runtime_checkable

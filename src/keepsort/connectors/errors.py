@@ -91,3 +91,7 @@ class Conflict(ConnectorError):
     def __init__(self, message: str, found: ConfigObject | None = None) -> None:
         super().__init__(message)
         self.found = found
+
+
+class Changed(Conflict):
+    """An object changed between being looked at and being written; nothing was written."""

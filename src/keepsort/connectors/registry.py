@@ -30,6 +30,7 @@ _PLACES = {
     "keystore": "keepsort.connectors.keystore:KEYSTORE",
     "hostfiles": "keepsort.connectors.hostfiles:HOSTFILES",
     "exhibits": "keepsort.connectors.exhibits:EXHIBITS",
+    "ovsdb": "keepsort.connectors.ovsdb:OVSDB",
 }
 
 

@@ -13,19 +13,21 @@ from django.contrib.sessions.models import Session
 from django.db import connection
 from django.utils import timezone
 
-from keepsort.core.snapshot import ChunkMissing, Root, reachable
-from keepsort.server.history.models import Head
+from keepsort.core.snapshot import ChunkMissing, reachable
+from keepsort.server.history.roots import kept_roots
 from keepsort.server.locks import Space, alone
 from keepsort.server.logs import log
+from keepsort.server.messages.telling import forget_old
 from keepsort.server.restores.models import PlanRecord
-from keepsort.server.snapshots.models import Construction, Record, Work
+from keepsort.server.retention.needs import PLANS_FOR
+from keepsort.server.snapshots.models import Construction, Work
 from keepsort.server.snapshots.services import drop_old_looks
-from keepsort.server.sorting.models import PastedList
+from keepsort.server.sorting.models import PastedList, Tallied
 from keepsort.server.store.models import Chunk
 from keepsort.server.store.postgres import FRESH_SECONDS, PostgresStore
 from keepsort.server.systems.models import System
 
-_PLANS_FOR, _LISTS_FOR, _WORK_FOR = timedelta(days=1), timedelta(days=30), timedelta(days=7)
+_LISTS_FOR, _WORK_FOR = timedelta(days=30), timedelta(days=7)
 #: Trees that are only made to compare stand on chunks for so long without being a record.
 _SLACK = timedelta(seconds=FRESH_SECONDS + 3600)
 _MADE_WITHIN = 2 * timedelta(seconds=settings.LONGEST_LOOK_SECONDS)
@@ -44,14 +46,17 @@ def tidy() -> int:
 
 
 def _retire(now: datetime) -> None:
-    PlanRecord.objects.filter(runs=None, made_at__lt=now - _PLANS_FOR).delete()
+    PlanRecord.objects.filter(runs=None, made_at__lt=now - PLANS_FOR).delete()
     PastedList.objects.filter(made_at__lt=now - _LISTS_FOR).delete()
     System.every.filter(is_file=True, records__file__keep_until__lt=now).delete()
     # a file that was being opened when its process ended left only this
     System.every.filter(is_file=True, records=None, added_at__lt=now - _MADE_WITHIN).delete()
+    Tallied.objects.filter(made_at__lt=now - _LISTS_FOR).delete()
+    forget_old(now)
     Session.objects.filter(expire_date__lt=now).delete()
     ended = Work.objects.filter(
-        state__in=[Work.State.DONE, Work.State.FAILED], asked_at__lt=now - _WORK_FOR
+        state__in=[Work.State.DONE, Work.State.FAILED, Work.State.CANCELLED],
+        asked_at__lt=now - _WORK_FOR,
     )
     newest = Work.objects.order_by("system_id", "-pk").distinct("system_id")
     ended.exclude(pk__in=list(newest.values_list("pk", flat=True))).delete()
@@ -91,15 +96,8 @@ def _collect(now: datetime) -> int:
 
 def _marked() -> set[bytes]:
     """Return the addresses of all chunks that something stands on."""
-    roots: dict[tuple[bytes, bytes | None], Root] = {}
-    seen: set[bytes] = set()
-    fields = ("significant", "facts", "schema")
-    heads = Head.objects.exclude(significant=None).values_list(*fields)
-    for significant, facts, schema in [*Record.objects.values_list(*fields), *heads]:
-        one, other = bytes(significant), bytes(facts) if facts is not None else None
-        roots[one, other] = Root(one, other, 0)
-        seen.add(bytes(schema))
-    for root in roots.values():
+    roots, seen = kept_roots()
+    for root in roots:
         for _ in reachable(PostgresStore(), [root], seen):
             sleep(0)  # let other threads go before
     return seen

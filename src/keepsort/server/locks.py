@@ -27,6 +27,8 @@ class Space(IntEnum):
     COLLECTOR = 0x4B56
     KEYS = 0x4B57
     COPIES = 0x4B58
+    RETENTION = 0x4B59
+    MESSAGES = 0x4B5A
 
 
 @contextmanager

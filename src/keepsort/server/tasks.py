@@ -9,34 +9,38 @@ from contextlib import suppress
 from functools import partial
 from typing import Any
 
-from django.db import close_old_connections
-from django.utils import timezone
+from django.db import close_old_connections, transaction
 from procrastinate import JobContext
 from procrastinate.contrib.django import app
-from procrastinate.contrib.django.models import ProcrastinateWorker
 from procrastinate.exceptions import AlreadyEnqueued
 from procrastinate.jobs import Status
 
 from keepsort.server import housekeeping
+from keepsort.server.events.notify import tell
 from keepsort.server.files.copying import copy_due
 from keepsort.server.history.feeding import catch_up
 from keepsort.server.logs import log
+from keepsort.server.messages.sending import send_due
+from keepsort.server.messages.telling import notice
 from keepsort.server.restores import engine
 from keepsort.server.restores.models import Run
+from keepsort.server.retention import services as policies
+from keepsort.server.schedules import services as schedules
 from keepsort.server.snapshots import working
-from keepsort.server.snapshots.models import Record, Work
+from keepsort.server.snapshots.models import Work
+from keepsort.server.snapshots.verifying import is_verify_due
 from keepsort.server.systems.models import System
 
-#: Without a sign of life from any worker for so long, nothing that is asked for is done.
-_WORKER_SILENT_SECONDS = 35
 _STALLED_SECONDS = 60
 
 
-def has_worker() -> bool:
-    """Tell whether any worker process was heard of lately."""
-    now = timezone.now()
-    beats = ProcrastinateWorker.objects.values_list("last_heartbeat", flat=True)
-    return any((now - beat).total_seconds() < _WORKER_SILENT_SECONDS for beat in beats)
+def begin_work(**fields: Any) -> Work:
+    """Ask a worker for a backup, a look or a reading; fields: those of `Work`."""
+    with transaction.atomic():
+        work = Work.objects.create(**fields)
+        ask_work(work)
+    tell("work", work.pk, work.system_id)
+    return work
 
 
 def ask_work(work: Work) -> None:
@@ -56,9 +60,10 @@ def do_work(work_id: int) -> None:
     """Make a backup or a look that a person asked for."""
     close_old_connections()
     work = working.do(work_id)
-    if work is not None and work.kind == Record.Kind.BACKUP:
+    if work is not None and work.result is not None and work.kind == Work.Kind.BACKUP:
         index_backups.defer(system_id=work.system_id)
         copy_backups.defer(system_id=work.system_id)
+        retain.defer(system_id=work.system_id)
 
 
 @app.task(name="index")
@@ -75,6 +80,56 @@ def copy_backups(system_id: int) -> None:
     close_old_connections()
     for system in System.objects.filter(pk=system_id):
         copy_due(system)
+
+
+@app.periodic(cron="* * * * * */10")
+@app.task(name="schedules", queueing_lock="schedules", pass_context=False)
+def take_due(timestamp: int) -> None:
+    """Take up what schedules ask for."""
+    close_old_connections()
+    for work in schedules.take_due():
+        _each("work", work.pk, partial(ask_work, work))
+
+
+@app.task(name="retain")
+def retain(system_id: int) -> None:
+    """Let go what the policy of a system drops."""
+    close_old_connections()
+    for system in System.objects.filter(pk=system_id):
+        if policies.apply(system):
+            collect_soon.defer()
+
+
+@app.periodic(cron="7 * * * *")
+@app.task(name="retain all", queueing_lock="retain", pass_context=False)
+def retain_all(timestamp: int) -> None:
+    """Let go what the policies drop, where days have gone by and no backup was made."""
+    close_old_connections()
+    for system in System.objects.exclude(retention={}):
+        _each("retention", system.pk, partial(retain, system.pk))
+
+
+@app.periodic(cron="*/10 * * * *")
+@app.task(name="verify all", queueing_lock="verify", pass_context=False)
+def verify_all(timestamp: int) -> None:
+    """Have backups read again that were not for as long as their system says."""
+    close_old_connections()
+    for system in System.objects.exclude(verify_days=0):
+        _each("verify", system.pk, partial(_verify_if_due, system))
+
+
+def _verify_if_due(system: System) -> None:
+    if is_verify_due(system):
+        begin_work(system=system, kind=Work.Kind.VERIFY)
+
+
+@app.periodic(cron="* * * * * 45")
+@app.task(name="tell", queueing_lock="tell", pass_context=False)
+def tell_all(timestamp: int) -> None:
+    """Tell people and programs what they are to be told."""
+    close_old_connections()
+    notice()
+    send_due()
 
 
 @app.periodic(cron="* * * * *")
@@ -123,6 +178,13 @@ async def tidy_jobs(context: JobContext, timestamp: int) -> None:
     for job in await manager.get_stalled_jobs(seconds_since_heartbeat=_STALLED_SECONDS):
         if job.id is not None:
             await manager.finish_job(job, status=Status.FAILED, delete_job=True)
+
+
+@app.task(name="collect soon", queueing_lock="collect soon", pass_context=False)
+def collect_soon() -> None:
+    """Collect chunks, since something was let go."""
+    close_old_connections()
+    housekeeping.tidy()
 
 
 @app.periodic(cron="17 * * * *")

@@ -4,7 +4,19 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularJSONAPIView
 
 from keepsort.server.accounts.api import Session
-from keepsort.server.api import files, health, history, places, setup, sorting, views
+from keepsort.server.api import (
+    attention,
+    files,
+    health,
+    history,
+    keeping,
+    messages,
+    places,
+    schedules,
+    setup,
+    sorting,
+    views,
+)
 from keepsort.server.events.stream import events
 from keepsort.server.requests import no_such_address
 from keepsort.server.web.views import page
@@ -12,13 +24,29 @@ from keepsort.server.web.views import page
 urlpatterns = [
     path("api/session", Session.as_view()),
     path("api/health", health.Health.as_view()),
-    path("api/attention", health.Attention.as_view()),
+    path("api/attention", attention.Attention.as_view()),
+    path("api/attention/aside", attention.Asides.as_view()),
+    path("api/attention/aside/<int:number>", attention.OneAside.as_view()),
     path("api/systems", views.Systems.as_view()),
     path("api/systems/<int:number>/work", views.SystemWork.as_view()),
+    path("api/systems/<int:number>/expected", keeping.Expected.as_view()),
+    path("api/systems/<int:number>/kinds", keeping.SystemKinds.as_view()),
+    path("api/systems/<int:number>/keeping", keeping.Keeping.as_view()),
+    path("api/systems/<int:number>/schedules", schedules.SystemSchedules.as_view()),
+    path("api/systems/<int:number>/schedules/ahead", schedules.ScheduleTimes.as_view()),
+    path("api/systems/<int:number>/retention", keeping.Retention.as_view()),
+    path("api/systems/<int:number>/retention/ahead", keeping.RetentionAhead.as_view()),
+    path("api/systems/<int:number>/verify", keeping.VerifySystem.as_view()),
+    path("api/schedules/<int:number>", schedules.OneSchedule.as_view()),
+    path("api/schedules/<int:number>/run", schedules.ScheduleRun.as_view()),
     path("api/work/<int:number>", views.OneWork.as_view()),
+    path("api/work/<int:number>/cancel", keeping.WorkCancel.as_view()),
     path("api/systems/<int:number>/backups", views.SystemRecords.as_view()),
     path("api/systems/<int:number>/rules", views.SystemRules.as_view()),
     path("api/records/<int:number>", views.OneRecord.as_view()),
+    path("api/records/<int:number>/standing", keeping.Standing.as_view()),
+    path("api/records/<int:number>/delete", keeping.Deletion.as_view()),
+    path("api/records/<int:number>/verify", keeping.VerifyRecord.as_view()),
     path("api/records/<int:number>/export", files.Export.as_view()),
     path("api/records/<int:number>/export/ahead", files.ExportAhead.as_view()),
     path("api/files", files.Files.as_view()),
@@ -41,6 +69,10 @@ urlpatterns = [
     path("api/settings/<int:number>/places", places.Places.as_view()),
     path("api/places/<int:number>", places.OnePlace.as_view()),
     path("api/places/<int:number>/stored", places.PlaceStored.as_view()),
+    path("api/receivers", messages.Receivers.as_view()),
+    path("api/receivers/<int:number>", messages.OneReceiver.as_view()),
+    path("api/receivers/<int:number>/test", messages.ReceiverTest.as_view()),
+    path("api/receivers/<int:number>/digest", messages.ReceiverDigest.as_view()),
     path("api/lists", sorting.Lists.as_view()),
     path("api/search", history.Search.as_view()),
     path("api/tray", views.Tray.as_view()),
@@ -51,6 +83,7 @@ urlpatterns = [
     path("api/plans/<int:number>", views.OnePlan.as_view()),
     path("api/runs", views.Runs.as_view()),
     path("api/runs/<int:number>", views.OneRun.as_view()),
+    path("api/runs/<int:number>/journal", views.RunJournal.as_view()),
     path("api/runs/<int:number>/undo", views.UndoRun.as_view()),
     path("api/events", events),
     path("api/schema", SpectacularJSONAPIView.as_view()),

@@ -1,5 +1,6 @@
 """Directories that speak LDAP v3 (RFC 4511)."""
 
+from keepsort.connectors import options
 from keepsort.connectors.base import OptionField
 from keepsort.connectors.directory.connector import open_directory
 from keepsort.connectors.directory.naming import COMPOSER
@@ -18,11 +19,7 @@ DIRECTORY = ConnectorType(
             name="starttls", label="StartTLS", choices=("no", "yes"), default="no",
             help="Turn an ldap:// connection into an encrypted one before signing in.",
         ),
-        OptionField(
-            name="ca_file", label="CA certificate file",
-            help="PEM file with the CA that signed the server's certificate; the machine's own "
-            "CAs where empty.",
-        ),
+        options.CA_FILE,
         OptionField(
             name="secrets", label="Secret attributes", default="userPassword",
             help="Names of attributes whose values are never shown, with commas between.",

@@ -121,12 +121,17 @@ class DirectorySchema:
         return name.partition(";")[0].lower() in self.secret
 
     def _required(self, found: ObjectClass) -> set[str]:
-        names = set(found.must)
+        names = {self._first_name(name) for name in found.must}
         for above in found.sup:
             parent = self._raw.get_obj(ObjectClass, above)
             if parent is not None:
                 names |= self._required(parent)
         return names
+
+    def _first_name(self, name: str) -> str:
+        """Return what the server calls an attribute in entries, of all its names."""
+        found = self._raw.get_obj(AttributeType, name)
+        return found.names[0] if found is not None and found.names else name
 
     def structural(self, classes: list[str]) -> str:
         """Return the most derived structural class of an entry."""

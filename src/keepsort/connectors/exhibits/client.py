@@ -1,6 +1,5 @@
 """Calls of an exhibit controller, within its budget."""
 
-import ssl
 import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
@@ -10,11 +9,12 @@ from urllib.parse import quote
 import httpx
 import msgspec
 
+from keepsort.connectors import options
 from keepsort.connectors.answers import Answer, asked
 from keepsort.connectors.base import Endpoint
 from keepsort.connectors.certificates import untrusted
 from keepsort.connectors.errors import (
-    Conflict,
+    Changed,
     LimitReached,
     Misconfigured,
     NotAllowed,
@@ -23,6 +23,8 @@ from keepsort.connectors.errors import (
     Unreachable,
 )
 
+#: While it waits for its budget, it says so again after so many seconds.
+_TOLD_EVERY = 2.0
 _SECONDS = 30.0
 _ATTEMPTS = 3
 _RESTARTS_WITHIN = 180.0
@@ -82,17 +84,11 @@ class Client:
                 f"{endpoint.address!r} is no address of a controller.",
                 "Write it as http://host:port or https://host:port.",
             )
-        reserve = endpoint.options.get("reserve") or "20"
-        if not reserve.isdigit():
-            raise Misconfigured(f"The calls left alone are {reserve!r}, which is no number.")
-        try:
-            verify = ssl.create_default_context(cafile=endpoint.options.get("ca_file") or None)
-        except OSError as error:
-            raise Misconfigured(f"The CA certificate file cannot be used: {error}.") from None
         self._where = endpoint.address
-        self._reserve = int(reserve)
+        self._reserve = options.number(endpoint, "reserve", 20)
         self._http = httpx.Client(
-            base_url=endpoint.address.rstrip("/"), timeout=_SECONDS, verify=verify,
+            base_url=endpoint.address.rstrip("/"), timeout=_SECONDS,
+            verify=options.tls(endpoint),
             headers={"Authorization": f"Bearer {endpoint.password}"},
         )  # fmt: skip
         self.left: int | None = None
@@ -147,11 +143,11 @@ class Client:
         return self._call("POST", "/v1/items", data, shape=Item)
 
     def update(self, id: str, data: dict[str, Any], etag: str) -> Item:
-        """Replace an item that is still of one version. Raises `Conflict`."""
+        """Replace an item that is still of one version. Raises `Changed`."""
         return self._call("PUT", _place(id), data, etag, shape=Item)
 
     def delete(self, id: str, etag: str) -> None:
-        """Take away an item that is still of one version. Raises `Conflict`."""
+        """Take away an item that is still of one version. Raises `Changed`."""
         self._call("DELETE", _place(id), etag=etag)
 
     def set_automation(self, state: str) -> None:
@@ -218,13 +214,13 @@ class Client:
     def _wait_for_budget(self) -> None:
         if self.left is None or self.left > self._reserve:
             return
-        seconds = self._renews_at - time.monotonic()
-        if seconds > 0:
-            self.tell(
-                f"The controller's calls for this hour are used up but for {self.left}; the work "
-                f"pauses and goes on at {self.renews()}."
-            )
-            time.sleep(seconds + 0.1)
+        text = (
+            f"The controller's calls for this hour are used up but for {self.left}; the work "
+            f"pauses and goes on at {self.renews()}."
+        )
+        while (seconds := self._renews_at - time.monotonic() + 0.1) > 0.1:
+            self.tell(text)  # who is told may end it
+            time.sleep(min(seconds, _TOLD_EVERY))
         self.left = None
 
     def _unreachable(self, error: httpx.HTTPError) -> Exception:
@@ -242,7 +238,7 @@ class Client:
         if status == _GONE:
             return NoSuchItem(f"{self._where}: {why}.")
         if status == _CHANGED:
-            return Conflict(f"{self._where}: {why}.")
+            return Changed(f"{self._where}: {why}.")
         if status == _LOCKED:
             return NotAllowed(f"{self._where}: {why}.", "The maker alone can unlock it.")
         if status == _FULL:

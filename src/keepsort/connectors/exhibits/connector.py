@@ -6,24 +6,22 @@ from functools import cached_property
 from typing import Any
 
 from keepsort.connectors.base import (
-    ALREADY,
-    DONE,
     Description,
     Ending,
     Endpoint,
-    Outcome,
     Problem,
     Promises,
+    Ready,
     SecretKeeper,
+    Seen,
 )
-from keepsort.connectors.errors import Conflict, NoSuchBranch, Refused
+from keepsort.connectors.errors import NoSuchBranch, Refused
 from keepsort.connectors.exhibits.client import Client, Item, NoSuchItem, SystemState
 from keepsort.connectors.exhibits.index import Index
 from keepsort.connectors.exhibits.schema import Fields, read_schema
 from keepsort.core.model import Attributes, ConfigObject, Path, Schema, Value
 from keepsort.core.model.notation import write_slash
 from keepsort.core.plan import Finding, Step
-from keepsort.core.plan.rehearsal import holds, is_done
 from keepsort.core.snapshot import Snapshot
 
 _CALLS_A_STEP = 3
@@ -125,15 +123,15 @@ class Exhibits:
             name=item.name, kind=item.kind, identity=item.id, attributes=attributes, facts=facts
         )
 
-    def read(self, paths: Sequence[Path]) -> list[ConfigObject | None]:
-        """Return chosen items as they are now."""
-        return [self._read_one(path) for path in paths]
+    def look(self, paths: Sequence[Path]) -> list[Seen]:
+        """Return chosen items as they are now, with their ETags (RFC 9110, section 8.8.3)."""
+        return [self._look_one(path) for path in paths]
 
-    def _read_one(self, path: Path) -> ConfigObject | None:
+    def _look_one(self, path: Path) -> Seen:
         if not path:
-            return self._root()
+            return Seen(self._root())
         item = self._item(path)
-        return self._object(self._known(), item) if item else None
+        return Seen(self._object(self._known(), item), item.etag) if item else Seen(None)
 
     def _item(self, path: Path) -> Item | None:
         """Ask for the item at a path; all are listed again only if it is not where it was."""
@@ -241,28 +239,22 @@ class Exhibits:
         data = {"kind": step.kind, "name": place[-1], "parent": write_slash(place[:-1])}
         return json.dumps({**data, "body": body}, indent=2, ensure_ascii=False, default=str)
 
-    def apply(self, step: Step) -> Outcome:
-        """Carry out one step if the item is as expected."""
-        item = self._item(step.path)
+    def write(self, ready: Sequence[Ready]) -> list[str]:
+        """Carry out one step; the controller refuses where the ETag is another by now."""
         index = self._known()
-        found = self._object(index, item) if item else None
-        if step.action == "move":
-            assert step.to is not None
-            there = self._read_one(step.to)
-            if found is None and is_done(self._schema, step, there):
-                return ALREADY
-        elif is_done(self._schema, step, found):
-            return ALREADY
-        if not holds(self._schema, step, found):
-            raise Conflict(f"{write_slash(step.path)} is not what the preview showed.", found)
-        if item is None:
-            index.put(self._client.create(self._data(index, step, None)))
-        elif step.action == "delete":
-            self._client.delete(item.id, item.etag)
-            index.drop(item.id)
-        else:
-            index.put(self._client.update(item.id, self._data(index, step, found), item.etag))
-        return DONE
+        for step, (found, etag) in ready:
+            if found is None:
+                index.put(self._client.create(self._data(index, step, None)))
+                continue
+            assert found.identity is not None
+            assert etag is not None
+            if step.action == "delete":
+                self._client.delete(found.identity, etag)
+                index.drop(found.identity)
+            else:
+                data = self._data(index, step, found)
+                index.put(self._client.update(found.identity, data, etag))
+        return [""] * len(ready)
 
     def _data(self, index: Index, step: Step, found: ConfigObject | None) -> dict[str, Any]:
         place = step.final_path

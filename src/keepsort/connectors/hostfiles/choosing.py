@@ -7,6 +7,7 @@ from urllib.parse import unquote, urlsplit
 
 import msgspec
 
+from keepsort.connectors import options
 from keepsort.connectors.base import Endpoint
 from keepsort.connectors.errors import Misconfigured
 from keepsort.core.model import Path
@@ -40,20 +41,16 @@ class Choice(msgspec.Struct, frozen=True):
     @classmethod
     def of(cls, endpoint: Endpoint) -> "Choice":
         """Read the options. Raises `Misconfigured`."""
-        options = endpoint.options
-        largest = options.get("largest") or "1048576"
-        if not largest.isdigit():
-            raise Misconfigured(f"The largest text is {largest!r}, which is no number of bytes.")
         base = normpath(unquote(urlsplit(endpoint.address).path) or "/").rstrip("/")
         return cls(
             base=base,
-            folders=tuple(base + folder for folder in _folders(options.get("folders", ""))),
-            include=_listed(options.get("include", "")),
-            exclude=_listed(options.get("exclude", "")),
-            formats=tuple(_format(line) for line in _lines(options.get("formats", ""))),
-            commands=tuple(_command(line) for line in _lines(options.get("commands", ""))),
-            largest=int(largest),
-            contents=options.get("binaries") == "contents",
+            folders=tuple(base + one for one in _folders(options.listed(endpoint, "folders"))),
+            include=options.listed(endpoint, "include"),
+            exclude=options.listed(endpoint, "exclude"),
+            formats=tuple(_format(line) for line in options.lines(endpoint, "formats")),
+            commands=tuple(_command(line) for line in options.lines(endpoint, "commands")),
+            largest=options.number(endpoint, "largest", 1 << 20),
+            contents=endpoint.options.get("binaries") == "contents",
         )
 
     def takes(self, path: str, folder: bool) -> bool:
@@ -94,16 +91,7 @@ def _like(path: str, pattern: str) -> bool:
     return fnmatchcase(path if "/" in pattern else basename(path), pattern)
 
 
-def _listed(text: str) -> tuple[str, ...]:
-    return tuple(part.strip() for part in text.split(",") if part.strip())
-
-
-def _lines(text: str) -> list[str]:
-    return [line.strip() for line in text.splitlines() if line.strip()]
-
-
-def _folders(text: str) -> tuple[str, ...]:
-    found = _listed(text)
+def _folders(found: tuple[str, ...]) -> tuple[str, ...]:
     for folder in found:
         if not folder.startswith("/"):
             raise Misconfigured(f"The folder {folder!r} is no absolute path.", "Write it as /….")

@@ -1,5 +1,6 @@
 """Key stores that speak the etcd v3 protocol."""
 
+from keepsort.connectors import options
 from keepsort.connectors.base import OptionField
 from keepsort.connectors.keystore.connector import open_keystore
 from keepsort.connectors.keystore.values import COMPOSER
@@ -14,19 +15,12 @@ KEYSTORE = ConnectorType(
             name="prefix", label="Prefix", default="/",
             help="Only keys that begin with this; a slash is put at its end.",
         ),
-        OptionField(
-            name="ca_file", label="CA certificate file",
-            help="PEM file with the CA that signed the server's certificate; the machine's own "
-            "CAs where empty.",
-        ),
+        options.CA_FILE,
         OptionField(
             name="cert_file", label="Client certificate file",
             help="PEM file with the certificate to sign in with, where the server asks for one.",
         ),
-        OptionField(
-            name="key_file", label="Client key file",
-            help="PEM file with the key of the client certificate.",
-        ),
+        options.KEY_FILE,
         OptionField(
             name="page_size", label="Keys a page", default="20000",
             help="How many keys to ask for at once.",

@@ -4,12 +4,12 @@ The gateway writes bytes as base64 and 64-bit numbers as strings (the JSON mappi
 Buffers, version 3); what is read and written here are plain bytes and numbers.
 """
 
-import ssl
 from typing import Annotated, Any, TypeVar
 
 import httpx
 import msgspec
 
+from keepsort.connectors import options
 from keepsort.connectors.answers import asked
 from keepsort.connectors.base import Endpoint
 from keepsort.connectors.certificates import untrusted
@@ -114,8 +114,9 @@ class Client:
                 f"{endpoint.address!r} is no address of a key store.",
                 "Write it as http://host:port or https://host:port.",
             )
+        verify = options.tls(endpoint) if endpoint.address.startswith("https://") else True
         self._http = httpx.Client(
-            base_url=endpoint.address.rstrip("/"), verify=_context(endpoint), timeout=_SECONDS
+            base_url=endpoint.address.rstrip("/"), verify=verify, timeout=_SECONDS
         )
         self.version = self.call("maintenance/status", {}, _Status).version
         if endpoint.user:
@@ -197,21 +198,6 @@ class Client:
         except (NotAllowed, Refused):
             return None
         return [permission for role in found for permission in role]
-
-
-def _context(endpoint: Endpoint) -> ssl.SSLContext | bool:
-    if not endpoint.address.startswith("https://"):
-        return True
-    options = endpoint.options
-    try:
-        context = ssl.create_default_context(cafile=options.get("ca_file") or None)
-        if options.get("cert_file"):
-            context.load_cert_chain(options["cert_file"], options.get("key_file") or None)
-    except OSError as error:
-        raise Misconfigured(
-            f"The certificate files cannot be used: {error}.", "Check the paths and the files."
-        ) from None
-    return context
 
 
 def _unreachable(endpoint: Endpoint, error: httpx.HTTPError) -> Exception:

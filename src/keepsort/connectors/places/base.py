@@ -2,11 +2,10 @@
 
 import re
 from typing import IO, Protocol
-from urllib.parse import urlsplit
 
 import msgspec
 
-from keepsort.connectors.errors import ConnectorError, Misconfigured
+from keepsort.connectors.errors import ConnectorError
 
 #: What archives may be called there; anything else in a place is passed over.
 NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._-]{0,200}\.zip")
@@ -61,27 +60,6 @@ class Place(Protocol):
 
     def close(self) -> None:
         """Let go of the connection."""
-
-
-def open_place(way: Way) -> Place:
-    """Open the way to a place. Raises a `ConnectorError`."""
-    scheme = urlsplit(way.address).scheme
-    if scheme == "file":
-        from keepsort.connectors.places.folder import Folder
-
-        return Folder(way)
-    if scheme == "sftp":
-        from keepsort.connectors.places.sftp import SftpFolder
-
-        return SftpFolder(way)
-    if scheme == "s3":
-        from keepsort.connectors.places.bucket import Bucket
-
-        return Bucket(way)
-    raise Misconfigured(
-        f"{way.address!r} is no place for copies.",
-        "Write file:///folder, sftp://user@host/folder or s3://bucket/prefix.",
-    )
 
 
 def too_large(name: str, most: int) -> ConnectorError:

@@ -1,5 +1,6 @@
 """What differs between two trees, down to the word."""
 
+from keepsort.core.compare.comparing import Accepted, compare
 from keepsort.core.compare.comparison import (
     LIKENESS,
     Comparison,
@@ -11,7 +12,6 @@ from keepsort.core.compare.comparison import (
 from keepsort.core.compare.filters import Filter, filtered, match_names
 from keepsort.core.compare.rules import Rules
 from keepsort.core.compare.values import AttributeDifference, compare_attributes
-from keepsort.core.compare.walk import Accepted, compare
 
 __all__ = [
     "LIKENESS",

@@ -79,6 +79,7 @@ class Comparison:
     covers: the branch that both sides tell of. Where the left was completed from the right,
         `outside` objects of it are not the backup's own, and nothing is said of them.
     mentioned: of a file that tells of some objects only, which these are, as paths compare.
+    not_kept: what one side has and the other left out by choice: nothing is said of it.
     """
 
     def __init__(
@@ -93,6 +94,7 @@ class Comparison:
         outside: int = 0,
         covers: Path | None = None,
         mentioned: frozenset[Path] | None = None,
+        not_kept: Iterable[Difference] = (),
     ) -> None:
         self.left = left
         self.right = right
@@ -109,6 +111,7 @@ class Comparison:
         self.outside = outside
         self.covers = left.at if covers is None else covers
         self.mentioned = mentioned
+        self.not_kept = list(not_kept)
 
     @cached_property
     def tally(self) -> dict[str, int]:
@@ -126,7 +129,13 @@ class Comparison:
         keys = self.names.keys(path)
         if self.mentioned is not None and keys not in self.mentioned:
             return False
+        if keys in self._left_out:
+            return False
         return is_beneath(keys, self.names.keys(self.covers))
+
+    @cached_property
+    def _left_out(self) -> frozenset[Path]:
+        return frozenset(self.names.keys(d.path) for d in self.not_kept)
 
     @cached_property
     def top(self) -> Path:
@@ -157,8 +166,28 @@ class Comparison:
     def _with(self, differences: Iterable[Difference], outside: int, covers: Path) -> "Comparison":
         return Comparison(
             self.left, self.right, differences, self.consequences, self.hidden,
-            self.suggestions, self.unknown, outside, covers, self.mentioned,
+            self.suggestions, self.unknown, outside, covers, self.mentioned, self.not_kept,
         )  # fmt: skip
+
+    def keeping(self, is_kept: Callable[[Difference], bool]) -> "Comparison":
+        """Return the comparison without what one side left out by choice."""
+        # in the order of their paths: who asks may go by what holds an object
+        left_out = [d for d in self.differences if not is_kept(d)]
+        if not left_out:
+            return self
+        of_left = sum(d.left is not None for d in left_out)
+        gone = {id(d) for d in left_out}
+        found = self._with(
+            [d for d in self.differences if id(d) not in gone], self.outside + of_left, self.covers
+        )
+        found.not_kept = left_out
+        places = {self.names.keys(d.path) for d in left_out}
+        found.suggestions = [
+            s
+            for s in self.suggestions
+            if self.names.keys(s.path) not in places and self.names.keys(s.live_path) not in places
+        ]
+        return found
 
     def chosen(self, wanted: Callable[[Difference], bool]) -> "Comparison":
         """Return the comparison with only some of its differences."""

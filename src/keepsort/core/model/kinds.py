@@ -21,7 +21,7 @@ class AttributeSpec(msgspec.Struct, frozen=True, omit_defaults=True):
     matching: when the system itself says that a set has an element already.
     number: values are numbers, so that 1 and 1.0 are equal.
     secret: the object holds a keyed digest of the value, never the value.
-    reference: values name other objects, in the notation of the schema.
+    reference: values name other objects, in the notation of the schema; those of a map do.
     reference_in: keys whose values name other objects, in maps that the value holds.
     read_only: the system refuses to have it written.
     required: an object of this kind cannot be without it.
@@ -60,6 +60,7 @@ class Kind(msgspec.Struct, frozen=True, omit_defaults=True):
     renamable: whether it can stand in another place, or under another name, and be the same.
     interrupts: what a change of such an object interrupts, in plain words; empty where nothing.
     implied: it exists only by what stands beneath it, so it is never written itself.
+    holds: kinds of which such an object holds at least one, and cannot be without.
     parts_in: the attribute that everything beneath the object is read from; empty where what
         stands beneath are objects of their own.
     """
@@ -72,6 +73,7 @@ class Kind(msgspec.Struct, frozen=True, omit_defaults=True):
     renamable: bool = True
     interrupts: str = ""
     implied: bool = False
+    holds: tuple[str, ...] = ()
     parts_in: str = ""
 
 

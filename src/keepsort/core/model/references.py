@@ -12,9 +12,8 @@ def named(spec: AttributeSpec, value: Value) -> Iterator[str]:
         for part in value:
             yield from named(spec, part)
     elif isinstance(value, dict):
-        for key in spec.reference_in:
-            if isinstance(value.get(key), str):
-                yield value[key]
+        for key in _named_keys(spec, value):
+            yield value[key]
     elif spec.reference and isinstance(value, str):
         yield value
 
@@ -24,6 +23,12 @@ def renamed(spec: AttributeSpec, value: Value, name: Callable[[str], Value]) -> 
     if isinstance(value, list):
         return [renamed(spec, part, name) for part in value]
     if isinstance(value, dict):
-        named_keys = {k for k in spec.reference_in if isinstance(value.get(k), str)}
+        named_keys = _named_keys(spec, value)
         return {k: name(v) if k in named_keys else v for k, v in value.items()}
     return name(value) if spec.reference and isinstance(value, str) else value
+
+
+def _named_keys(spec: AttributeSpec, value: dict[str, Value]) -> list[str]:
+    """Return the keys of a map whose values name objects: all of them where the map does."""
+    keys = value if spec.reference and spec.shape == "map" else spec.reference_in
+    return [key for key in keys if isinstance(value.get(key), str)]

@@ -3,8 +3,8 @@
 from keepsort.core.plan.composing import ABSENT, PLAIN, Absent, Composer, Edit, Plain, Unfit
 from keepsort.core.plan.elsewhere import Clash, transplant
 from keepsort.core.plan.findings import Finding, Level
-from keepsort.core.plan.gathering import Sourced, gather
-from keepsort.core.plan.offering import Offer, offers
+from keepsort.core.plan.merged_backup import Sourced, gather
+from keepsort.core.plan.offers import Offer, offers
 from keepsort.core.plan.picks import AttributePick, LeftOut, Pick, Policy, Scope
 from keepsort.core.plan.planning import plan_restore
 from keepsort.core.plan.rehearsal import Mismatch, rehearse

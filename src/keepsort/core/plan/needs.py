@@ -17,9 +17,11 @@ def close_needs(taker: Taker) -> None:
         target = targets[heappop(work)]
         if target.live is None or target.moved:
             _need_parents(taker, target)
+            _need_contents(taker, target)
         _need_references(taker, target)
         while taker.arrived:
             heappush(work, taker.arrived.pop())
+    _keep_contents(taker)
 
 
 def _need_parents(taker: Taker, target: Target) -> None:
@@ -33,6 +35,36 @@ def _need_parents(taker: Taker, target: Target) -> None:
                 known.moved = known.moved or difference.state == "moved"
             elif difference.state in ("missing", "moved"):
                 taker.bring(difference, f"holds {target.name}")
+
+
+def _need_contents(taker: Taker, target: Target) -> None:
+    """Bring what a new object cannot be without: all of it that the backup has right beneath."""
+    known = taker.comparison.left.schema.kinds.get(target.node.entry.kind)
+    if known is None or not known.holds:
+        return
+    for difference in taker.comparison.beneath(target.path):
+        here = len(difference.path) == len(target.path) + 1 and difference.kind in known.holds
+        if here and difference.state == "missing":
+            taker.bring(difference, f"{target.name} cannot be without it")
+
+
+def _keep_contents(taker: Taker) -> None:
+    """Tell where the last is taken away of what an object cannot be without."""
+    live, keys = taker.comparison.right, taker.comparison.names.keys
+    removals = taker.targets.removals
+    coming = {(k[:-1], one.node.entry.kind) for k, one in taker.targets.restored.items()}
+    for key, node in removals.items():
+        above = live.find(node.path[:-1]) if node.path else None
+        known = live.schema.kinds.get(above.entry.kind) if above is not None else None
+        if above is None or known is None or node.entry.kind not in known.holds:
+            continue
+        same = [n for n in live.children(above) if n.entry.kind == node.entry.kind]
+        stays = any(keys(n.path) not in removals for n in same)
+        comes = (key[:-1], node.entry.kind) in coming
+        if keys(above.path) not in removals and not stays and not comes:
+            label = live.schema.label(node.entry.kind)
+            text = f"{above.path[-1]} cannot be without {label}. Take it away whole, or leave it."
+            taker.findings.add("stop", "last-of-its-kind", node.path, text)
 
 
 def _need_references(taker: Taker, target: Target) -> None:

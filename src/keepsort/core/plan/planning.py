@@ -4,10 +4,10 @@ from collections.abc import Sequence
 
 from keepsort.core.compare import Comparison
 from keepsort.core.plan.composing import PLAIN, Composer
-from keepsort.core.plan.emitting import Emitter
 from keepsort.core.plan.findings import Findings
 from keepsort.core.plan.needs import close_needs
 from keepsort.core.plan.picks import Pick, Policy
+from keepsort.core.plan.step_order import Emitter
 from keepsort.core.plan.steps import Plan
 from keepsort.core.plan.taking import Taker
 

@@ -1,14 +1,16 @@
 """Immutable trees of objects, kept as chunks addressed by their content."""
 
 from keepsort.core.snapshot.builder import SnapshotBuilder, StreamError
-from keepsort.core.snapshot.draft import Draft
+from keepsort.core.snapshot.choice import Choice, Taking, kinds_of_places
+from keepsort.core.snapshot.draft import Draft, branch
 from keepsort.core.snapshot.encoding import Children, Entry, Root
-from keepsort.core.snapshot.reachable import reachable
+from keepsort.core.snapshot.reachable import links, reachable
 from keepsort.core.snapshot.reader import Node, Snapshot
 from keepsort.core.snapshot.store import Chunk, ChunkMissing, ChunkStore, MemoryStore
 
 __all__ = [
     "Children",
+    "Choice",
     "Chunk",
     "ChunkMissing",
     "ChunkStore",
@@ -20,5 +22,9 @@ __all__ = [
     "Snapshot",
     "SnapshotBuilder",
     "StreamError",
+    "Taking",
+    "branch",
+    "kinds_of_places",
+    "links",
     "reachable",
 ]

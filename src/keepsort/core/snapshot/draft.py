@@ -210,3 +210,12 @@ class Draft:
             entry.total,
             encode(facts) if facts and has_facts else None,
         )
+
+
+def branch(tree: Snapshot, path: Path) -> Snapshot | None:
+    """Return the snapshot of one branch of another; None where there is no such branch.
+
+    The branch's topmost page is made anew, so it costs one small chunk in the store.
+    """
+    node = tree.find(path)
+    return None if node is None else Draft(tree).branch_of(node)

@@ -1,6 +1,6 @@
 """Which chunks snapshots stand on."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence, Set
 
 from keepsort.core.snapshot.encoding import (
     BLOB_HEAD,
@@ -19,6 +19,8 @@ from keepsort.core.snapshot.store import ChunkStore
 #: Finds the chunks that a chunk's bytes name, each with what finds those that it names itself.
 _Reader = Callable[[bytes], Iterator[tuple[bytes, "_Reader | None"]]]
 _BATCH = 256
+#: Where only what is new is read, little is held of each chunk, so more are asked for at once.
+_LINKS_AT_ONCE = 2048
 
 
 def reachable(
@@ -48,17 +50,49 @@ def reachable(
             waiting += [(found, how) for found, how in read(data) if found not in seen]
 
 
+def links(
+    store: ChunkStore, roots: Sequence[Root], known: Set[bytes] = frozenset()
+) -> dict[bytes, list[bytes]]:
+    """Return for each chunk that trees stand on which chunks it names, each read once.
+
+    known: addresses that are not read; they stand in lists, and not for themselves.
+    What the store does not give stands for itself with nothing.
+    """
+    found: dict[bytes, list[bytes]] = {}
+    waiting: list[tuple[bytes, _Reader | None]] = []
+    for root in roots:
+        waiting.append((root.significant, _page))
+        if root.facts is not None:
+            waiting.append((root.facts, _facts_page))
+    while waiting:
+        some = {
+            address: read
+            for address, read in waiting[-_LINKS_AT_ONCE:]
+            if address not in found and address not in known
+        }
+        del waiting[-_LINKS_AT_ONCE:]
+        found |= {address: [] for address in some}
+        to_read = {address: read for address, read in some.items() if read is not None}
+        if not to_read:
+            continue
+        for address, data in store.get_many(list(to_read)).items():
+            named = list(to_read[address](data))
+            found[address] = [one for one, _ in named]
+            waiting += [(one, how) for one, how in named if one not in found and one not in known]
+    return found
+
+
 def _page(data: bytes) -> Iterator[tuple[bytes, _Reader | None]]:
+    # most pages hold no long value, and most objects no others: that is told once a page
+    apart = BLOB_HEAD in data
     for entry in decode_page(data):
-        raw = bytes(entry.attributes)
-        if BLOB_HEAD in raw:
+        if apart and BLOB_HEAD in (raw := bytes(entry.attributes)):
             yield from _blobs(decode_attributes(raw))
-        yield from _children(entry.children)
+        if entry.children is not None:
+            yield from _children(entry.children)
 
 
-def _children(children: Children | None) -> Iterator[tuple[bytes, _Reader | None]]:
-    if children is None:
-        return
+def _children(children: Children) -> Iterator[tuple[bytes, _Reader | None]]:
     if children.index is not None:
         yield children.index, _index
     for ref in children.pages or ():
@@ -73,16 +107,15 @@ def _index(data: bytes) -> Iterator[tuple[bytes, _Reader | None]]:
 
 
 def _facts_page(data: bytes) -> Iterator[tuple[bytes, _Reader | None]]:
+    apart = BLOB_HEAD in data
     for entry in decode_facts_page(data):
-        raw = bytes(entry.facts)
-        if BLOB_HEAD in raw:
+        if apart and BLOB_HEAD in (raw := bytes(entry.facts)):
             yield from _blobs(decode_attributes(raw))
-        yield from _fact_children(entry.children)
+        if entry.children is not None:
+            yield from _fact_children(entry.children)
 
 
-def _fact_children(children: FactChildren | None) -> Iterator[tuple[bytes, _Reader | None]]:
-    if children is None:
-        return
+def _fact_children(children: FactChildren) -> Iterator[tuple[bytes, _Reader | None]]:
     if children.index is not None:
         yield children.index, _facts_index
     for address in children.pages or ():

@@ -302,13 +302,3 @@ class Snapshot:
             yield current
             if current.entry.children:
                 stack.extend(reversed(self.children(current)))
-
-    def branch(self, path: Path) -> "Snapshot | None":
-        """Return the snapshot of one branch of this one; None where there is no such branch.
-
-        The branch's topmost page is made anew, so it costs one small chunk in the store.
-        """
-        from keepsort.core.snapshot.draft import Draft
-
-        node = self.find(path)
-        return None if node is None else Draft(self).branch_of(node)

@@ -20,8 +20,17 @@ from keepsort.files.catalogue import FORMATS
 from keepsort.files.names import READ
 from keepsort.server import reading
 from keepsort.server.accounts.roles import MayAdminister, MayLook
-from keepsort.server.api import shapes, writing
+from keepsort.server.api import writing
 from keepsort.server.api.asking import PATH, View, number_of, path_of, person
+from keepsort.server.api.shapes.files import (
+    ExportShape,
+    FileObjectShape,
+    FileShape,
+    FoundInFileShape,
+    ImportShape,
+    WantedShape,
+)
+from keepsort.server.api.shapes.records import RecordShape
 from keepsort.server.events.notify import tell
 from keepsort.server.files.exporting import Exported, Wanted, export
 from keepsort.server.files.importing import import_file
@@ -70,7 +79,7 @@ class ExportAhead(View):
 
     writers = MayLook
 
-    @extend_schema(operation_id="export_ahead", parameters=_ASKED, responses=shapes.ExportShape)
+    @extend_schema(operation_id="export_ahead", parameters=_ASKED, responses=ExportShape)
     def get(self, request: Request, number: int) -> Response:
         """Tell size, objects and what is left out, without giving the file out."""
         form, wanted = _asked(request.query_params)
@@ -78,8 +87,8 @@ class ExportAhead(View):
 
     @extend_schema(
         operation_id="export_some_ahead",
-        request=shapes.WantedShape,
-        responses=shapes.ExportShape,
+        request=WantedShape,
+        responses=ExportShape,
     )
     def post(self, request: Request, number: int) -> Response:
         """Tell the same of several places."""
@@ -95,7 +104,7 @@ def _ahead(number: int, wanted: Wanted, form: str) -> Response:
 
 
 def _wanted(request: Request) -> tuple[str, Wanted, str | None]:
-    data = shapes.WantedShape(data=request.data)
+    data = WantedShape(data=request.data)
     data.is_valid(raise_exception=True)
     asked = data.validated_data
     branches, single = ([tuple(path) for path in asked[name]] for name in ("branches", "single"))
@@ -129,7 +138,7 @@ class Export(View):
         return _given(number, wanted, form, None)
 
     @extend_schema(
-        operation_id="export_some", request=shapes.WantedShape,
+        operation_id="export_some", request=WantedShape,
         responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
     )  # fmt: skip
     def post(self, request: Request, number: int) -> HttpResponseBase:
@@ -185,7 +194,7 @@ class Files(View):
 
     parser_classes = [AsFile]
 
-    @extend_schema(operation_id="files", responses=shapes.FileShape(many=True))
+    @extend_schema(operation_id="files", responses=FileShape(many=True))
     def get(self, request: Request) -> Response:
         """List the opened files, newest first."""
         found = OpenedFile.objects.select_related("record", "record__system", "by")
@@ -202,7 +211,7 @@ class Files(View):
             ),
         ],
         request={"application/octet-stream": OpenApiTypes.BINARY},
-        responses={201: shapes.FileShape},
+        responses={201: FileShape},
     )  # fmt: skip
     def post(self, request: Request) -> Response:
         """Open a file and keep what it holds; nothing is kept of one that is refused."""
@@ -223,7 +232,7 @@ class Files(View):
 class OneFile(View):
     """One opened file."""
 
-    @extend_schema(operation_id="file", responses=shapes.FileShape)
+    @extend_schema(operation_id="file", responses=FileShape)
     def get(self, request: Request, number: int) -> Response:
         """Return what is known of an opened file."""
         return Response(writing.file(find_file(number)))
@@ -241,7 +250,7 @@ class FileObject(View):
     @extend_schema(
         operation_id="file_object",
         parameters=[PATH, OpenApiParameter("start", OpenApiTypes.INT)],
-        responses=shapes.FileObjectShape,
+        responses=FileObjectShape,
     )
     def get(self, request: Request, number: int) -> Response:
         """Return an object with its values, and a page of what is beneath it."""
@@ -255,7 +264,7 @@ class FileSearch(View):
     @extend_schema(
         operation_id="search_file",
         parameters=[OpenApiParameter("text", OpenApiTypes.STR, required=True)],
-        responses=shapes.FoundInFileShape,
+        responses=FoundInFileShape,
     )
     def get(self, request: Request, number: int) -> Response:
         """Find objects by name and by value."""
@@ -267,12 +276,12 @@ class FileImport(View):
 
     @extend_schema(
         operation_id="import_file",
-        request=shapes.ImportShape,
-        responses={201: shapes.RecordShape},
+        request=ImportShape,
+        responses={201: RecordShape},
     )
     def post(self, request: Request, number: int) -> Response:
         """Keep what a file holds as a backup of a system."""
-        data = shapes.ImportShape(data=request.data)
+        data = ImportShape(data=request.data)
         data.is_valid(raise_exception=True)
         system = get_object_or_404(System, pk=data.validated_data["system"])
         note = data.validated_data["note"]

@@ -5,8 +5,9 @@ from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from keepsort.server.api import shapes, writing
+from keepsort.server.api import writing
 from keepsort.server.api.asking import LOOKED, PATH, View, number_of, path_of, seen
+from keepsort.server.api.shapes.history import FoundShape, HistoryShape
 from keepsort.server.history.feeding import catch_up, is_behind, is_light
 from keepsort.server.history.reading import Moment, history, since
 from keepsort.server.history.searching import Hit, search
@@ -17,9 +18,7 @@ from keepsort.server.systems.models import System
 class CompareHistory(View):
     """When the object that is shown changed, and since when it is as it is."""
 
-    @extend_schema(
-        operation_id="history", parameters=[*LOOKED, PATH], responses=shapes.HistoryShape
-    )
+    @extend_schema(operation_id="history", parameters=[*LOOKED, PATH], responses=HistoryShape)
     def get(self, request: Request) -> Response:
         """Return the versions of an object, and since when each differing attribute differs."""
         found = seen(request)
@@ -63,7 +62,7 @@ class Search(View):
             OpenApiParameter("system", OpenApiTypes.INT),
             OpenApiParameter("only", OpenApiTypes.STR, enum=["present", "gone"]),
         ],
-        responses=shapes.FoundShape,
+        responses=FoundShape,
     )
     def get(self, request: Request) -> Response:
         """Find objects by part of a name, a path, a kind, or words of their values."""

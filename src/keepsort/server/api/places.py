@@ -10,7 +10,7 @@ from rest_framework.response import Response
 
 from keepsort.server.api.asking import person
 from keepsort.server.api.setup import SetupView
-from keepsort.server.api.shapes import Shape
+from keepsort.server.api.shapes.base import Shape
 from keepsort.server.events.notify import tell
 from keepsort.server.files.copying import (
     PATTERN,
@@ -146,8 +146,8 @@ class OnePlace(SetupView):
     def delete(self, request: Request, number: int) -> Response:
         """Copy there no more; what lies there stays."""
         place = get_object_or_404(CopyPlace, pk=number)
-        tell("record", 0, place.system_id)
         place.delete()
+        tell("record", 0, place.system_id)
         return Response(status=204)
 
 

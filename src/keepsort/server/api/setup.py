@@ -15,10 +15,10 @@ from keepsort.connectors.base import Endpoint
 from keepsort.connectors.registry import connector_types
 from keepsort.server.accounts.roles import MayAdminister
 from keepsort.server.api.asking import View
-from keepsort.server.api.shapes import Shape
+from keepsort.server.api.shapes.base import Shape
 from keepsort.server.pooling import give_back
 from keepsort.server.problems import Problem
-from keepsort.server.restores.services import remove_system
+from keepsort.server.restores.records import remove_system
 from keepsort.server.systems.models import System
 from keepsort.server.systems.probing import probe
 from keepsort.server.systems.services import add_system, change_system, checked, endpoint_of

@@ -9,8 +9,18 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from keepsort.server.accounts.roles import MayLook
-from keepsort.server.api import shapes, writing
+from keepsort.server.api import writing
 from keepsort.server.api.asking import LOOKED, PATH, View, number_of, path_of, seen
+from keepsort.server.api.shapes.comparing import (
+    BenchShape,
+    CompareHeadShape,
+    LevelShape,
+    LinesShape,
+    ListShape,
+    NeighboursShape,
+    PastedShape,
+    ShownListShape,
+)
 from keepsort.server.files.standing import standing
 from keepsort.server.problems import NotFound
 from keepsort.server.snapshots.models import Record
@@ -31,7 +41,7 @@ _PICKED_AT_ONCE = 5000
 class CompareHead(View):
     """Two records compared, in sum."""
 
-    @extend_schema(operation_id="compare", parameters=LOOKED, responses=shapes.CompareHeadShape)
+    @extend_schema(operation_id="compare", parameters=LOOKED, responses=CompareHeadShape)
     def get(self, request: Request) -> Response:
         """Compare two records."""
         found = seen(request)
@@ -59,6 +69,7 @@ class CompareHead(View):
                 "rules": msgspec.to_builtins(writing.FullRules.of(found.rules)),
                 "missing": found.missing,
                 "missing_count": found.missing_count,
+                "not_kept": len(found.all.not_kept),
                 **_of_file(found),
             }
         )
@@ -87,7 +98,7 @@ def _of_file(found: Seen) -> dict[str, Any]:
 class CompareOutline(View):
     """The merged tree, folded down to the differences."""
 
-    @extend_schema(operation_id="outline", parameters=LOOKED, responses=shapes.LevelShape)
+    @extend_schema(operation_id="outline", parameters=LOOKED, responses=LevelShape)
     def get(self, request: Request) -> Response:
         """Return the tree opened as far as it fits."""
         return Response(msgspec.to_builtins(levels.outline(seen(request).shown, _OUTLINE_ROWS)))
@@ -104,7 +115,7 @@ class CompareLevel(View):
             OpenApiParameter("start", OpenApiTypes.INT),
             OpenApiParameter("around", OpenApiTypes.STR, description="A name on the page."),
         ],
-        responses=shapes.LevelShape,
+        responses=LevelShape,
     )  # fmt: skip
     def get(self, request: Request) -> Response:
         """Return one page of the rows right beneath a path."""
@@ -120,7 +131,7 @@ class CompareLevel(View):
 class CompareObject(View):
     """One object on both sides."""
 
-    @extend_schema(operation_id="bench", parameters=[*LOOKED, PATH], responses=shapes.BenchShape)
+    @extend_schema(operation_id="bench", parameters=[*LOOKED, PATH], responses=BenchShape)
     def get(self, request: Request) -> Response:
         """Return an object attribute by attribute."""
         found = seen(request)
@@ -142,7 +153,7 @@ class CompareLines(View):
             OpenApiParameter("start", OpenApiTypes.INT),
             OpenApiParameter("count", OpenApiTypes.INT),
         ],
-        responses=shapes.LinesShape,
+        responses=LinesShape,
     )  # fmt: skip
     def get(self, request: Request) -> Response:
         """Return some lines of a text of one side."""
@@ -162,7 +173,7 @@ class CompareNeighbours(View):
         parameters=[
             *LOOKED, PATH, OpenApiParameter("way", OpenApiTypes.STR, enum=["next", "previous"])
         ],
-        responses=shapes.NeighboursShape,
+        responses=NeighboursShape,
     )  # fmt: skip
     def get(self, request: Request) -> Response:
         """Return where they are, nearest first."""
@@ -174,7 +185,7 @@ class CompareNeighbours(View):
 class CompareShown(View):
     """Everything that the filters let through, to be picked at once."""
 
-    @extend_schema(operation_id="shown", parameters=LOOKED, responses=shapes.ShownListShape)
+    @extend_schema(operation_id="shown", parameters=LOOKED, responses=ShownListShape)
     def get(self, request: Request) -> Response:
         """List the differences that are shown."""
         found = seen(request).shown.differences
@@ -187,12 +198,10 @@ class Lists(View):
 
     writers = MayLook
 
-    @extend_schema(
-        operation_id="paste_list", request=shapes.PastedShape, responses={201: shapes.ListShape}
-    )
+    @extend_schema(operation_id="paste_list", request=PastedShape, responses={201: ListShape})
     def post(self, request: Request) -> Response:
         """Keep a pasted list or CSV."""
-        data = shapes.PastedShape(data=request.data)
+        data = PastedShape(data=request.data)
         data.is_valid(raise_exception=True)
         kept = keep_list(data.validated_data["text"])
         return Response({"id": kept.pk, "lines": len(kept.lines)}, status=201)

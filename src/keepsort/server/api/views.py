@@ -14,13 +14,35 @@ from keepsort.core.compare import Rules
 from keepsort.core.plan import Pick, Policy
 from keepsort.server import tasks
 from keepsort.server.accounts.roles import MayLook, MayRestore
-from keepsort.server.api import shapes, writing
+from keepsort.server.api import writing
 from keepsort.server.api.asking import View, person, read_rules, read_terms
+from keepsort.server.api.shapes.comparing import RulesShape
+from keepsort.server.api.shapes.records import (
+    AskWorkShape,
+    RecordChangeShape,
+    RecordShape,
+    RunBriefShape,
+    SystemShape,
+    WorkShape,
+)
+from keepsort.server.api.shapes.restoring import (
+    AskRunShape,
+    ChangeRunShape,
+    ElsewhereShape,
+    JournalShape,
+    PicksShape,
+    PlaceShape,
+    PlanShape,
+    RunShape,
+    TrayShape,
+)
 from keepsort.server.events.notify import tell
 from keepsort.server.problems import Problem
 from keepsort.server.restores import engine, previewing
 from keepsort.server.restores.models import Run
-from keepsort.server.restores.services import find_plan, find_run
+from keepsort.server.restores.records import find_plan, find_run
+from keepsort.server.retention.needs import note_picked
+from keepsort.server.snapshots.baseline import set_baseline
 from keepsort.server.snapshots.models import Record, Work
 from keepsort.server.snapshots.services import find_record, newest, open_snapshot
 from keepsort.server.sorting.comparing import Terms
@@ -31,7 +53,7 @@ from keepsort.server.systems.models import System
 class Systems(View):
     """All systems, as Watch shows them."""
 
-    @extend_schema(operation_id="systems", responses=shapes.SystemShape(many=True))
+    @extend_schema(operation_id="systems", responses=SystemShape(many=True))
     def get(self, request: Request) -> Response:
         """List the systems."""
         return Response([writing.system(s) for s in System.objects.all()])
@@ -40,26 +62,21 @@ class Systems(View):
 class SystemWork(View):
     """Backups and looks on their way."""
 
-    @extend_schema(
-        operation_id="ask_work", request=shapes.AskWorkShape, responses={202: shapes.WorkShape}
-    )
+    @extend_schema(operation_id="ask_work", request=AskWorkShape, responses={202: WorkShape})
     def post(self, request: Request, number: int) -> Response:
         """Ask for a backup or a look; a worker makes it."""
         system = get_object_or_404(System, pk=number)
-        data = shapes.AskWorkShape(data=request.data)
+        data = AskWorkShape(data=request.data)
         data.is_valid(raise_exception=True)
         asked = data.validated_data
-        with transaction.atomic():
-            work = Work.objects.create(system=system, by=person(request), **asked)
-            tasks.ask_work(work)
-        tell("work", work.pk, system.pk)
+        work = tasks.begin_work(system=system, by=person(request), **asked)
         return Response(writing.work(work), status=202)
 
 
 class OneWork(View):
     """One backup or look on its way, or what came of it."""
 
-    @extend_schema(operation_id="work", responses=shapes.WorkShape)
+    @extend_schema(operation_id="work", responses=WorkShape)
     def get(self, request: Request, number: int) -> Response:
         """Return how far it is."""
         return Response(writing.work(get_object_or_404(Work, pk=number)))
@@ -68,24 +85,27 @@ class OneWork(View):
 class OneRecord(View):
     """One backup."""
 
-    @extend_schema(operation_id="record", responses=shapes.RecordShape)
+    @extend_schema(operation_id="record", responses=RecordShape)
     def get(self, request: Request, number: int) -> Response:
         """Return a backup or a look."""
         return Response(writing.record(find_record(number)))
 
     @extend_schema(
         operation_id="change_record",
-        request=shapes.RecordChangeShape,
-        responses=shapes.RecordShape,
+        request=RecordChangeShape,
+        responses=RecordShape,
     )
     def patch(self, request: Request, number: int) -> Response:
         """Change the note of a backup, or pin it."""
         record = find_record(number, Record.Kind.BACKUP)
-        data = shapes.RecordChangeShape(data=request.data)
+        data = RecordChangeShape(data=request.data)
         data.is_valid(raise_exception=True)
-        for name, value in data.validated_data.items():
+        changes = dict(data.validated_data)
+        if "baseline" in changes:
+            set_baseline(record, changes.pop("baseline"))
+        for name, value in changes.items():
             setattr(record, name, value)
-        record.save(update_fields=list(data.validated_data))
+        record.save(update_fields=list(changes))
         tell("record", record.pk, record.system_id)
         return Response(writing.record(record))
 
@@ -103,12 +123,15 @@ class _Asked:
 
 
 def _asked(request: Request) -> _Asked:
-    data = shapes.PicksShape(data=request.data)
+    data = PicksShape(data=request.data)
     data.is_valid(raise_exception=True)
     asked = json.loads(json.dumps(data.validated_data))
     own, others = previewing.divided(asked["picks"], asked["backup"])
+    backup = find_record(asked["backup"])
+    if own or others:
+        note_picked({r.pk: r for r in (backup, *(record for _, record in others))}.values())
     return _Asked(
-        find_record(asked["backup"]), find_record(asked["look"]), own, others,
+        backup, find_record(asked["look"]), own, others,
         asked["policy"], read_terms(asked["terms"]),
     )  # fmt: skip
 
@@ -118,7 +141,7 @@ class Tray(View):
 
     writers = MayLook
 
-    @extend_schema(operation_id="tray", request=shapes.PicksShape, responses=shapes.TrayShape)
+    @extend_schema(operation_id="tray", request=PicksShape, responses=TrayShape)
     def post(self, request: Request) -> Response:
         """Return what the picks would do, and what they need."""
         asked = _asked(request)
@@ -147,9 +170,7 @@ class Tray(View):
 class Plans(View):
     """Previews."""
 
-    @extend_schema(
-        operation_id="preview", request=shapes.PicksShape, responses={201: shapes.PlanShape}
-    )
+    @extend_schema(operation_id="preview", request=PicksShape, responses={201: PlanShape})
     def post(self, request: Request) -> Response:
         """Preview what is picked."""
         asked = _asked(request)
@@ -167,12 +188,12 @@ class Elsewhere(View):
 
     @extend_schema(
         operation_id="elsewhere",
-        request=shapes.ElsewhereShape,
-        responses={201: shapes.PlanShape},
+        request=ElsewhereShape,
+        responses={201: PlanShape},
     )
     def post(self, request: Request) -> Response:
         """Plan to put branches of a backup elsewhere; the target is looked at anew."""
-        data = shapes.ElsewhereShape(data=request.data)
+        data = ElsewhereShape(data=request.data)
         data.is_valid(raise_exception=True)
         asked = data.validated_data
         plan = previewing.preview_elsewhere(
@@ -186,7 +207,7 @@ class Elsewhere(View):
 class SystemPlaces(View):
     """Where something could be put."""
 
-    @extend_schema(operation_id="places", responses=shapes.PlaceShape(many=True))
+    @extend_schema(operation_id="places", responses=PlaceShape(many=True))
     def get(self, request: Request, number: int) -> Response:
         """List the objects that hold others, in the newest look at a system or its backup."""
         system = get_object_or_404(System, pk=number)
@@ -199,17 +220,15 @@ class OnePlan(View):
 
     writers = MayRestore
 
-    @extend_schema(operation_id="plan", responses=shapes.PlanShape)
+    @extend_schema(operation_id="plan", responses=PlanShape)
     def get(self, request: Request, number: int) -> Response:
         """Return a preview."""
         return Response(writing.plan(find_plan(number)))
 
-    @extend_schema(
-        operation_id="restore", request=shapes.AskRunShape, responses={202: shapes.RunBriefShape}
-    )
+    @extend_schema(operation_id="restore", request=AskRunShape, responses={202: RunBriefShape})
     def post(self, request: Request, number: int) -> Response:
         """Carry the plan out; a worker does it."""
-        data = shapes.AskRunShape(data=request.data)
+        data = AskRunShape(data=request.data)
         data.is_valid(raise_exception=True)
         asked = data.validated_data
         with transaction.atomic():
@@ -224,7 +243,7 @@ class OnePlan(View):
 class PlanAgain(View):
     """The same picks, on a new look."""
 
-    @extend_schema(operation_id="preview_again", request=None, responses={201: shapes.PlanShape})
+    @extend_schema(operation_id="preview_again", request=None, responses={201: PlanShape})
     def post(self, request: Request, number: int) -> Response:
         """Preview again what a plan was made of; live is looked at anew."""
         plan = previewing.preview_again(find_plan(number), person(request))
@@ -234,7 +253,7 @@ class PlanAgain(View):
 class Runs(View):
     """All runs."""
 
-    @extend_schema(operation_id="runs", responses=shapes.RunBriefShape(many=True))
+    @extend_schema(operation_id="runs", responses=RunBriefShape(many=True))
     def get(self, request: Request) -> Response:
         """List runs, newest first."""
         found = Run.objects.select_related("system", "plan", "by")[:200]
@@ -246,32 +265,39 @@ class OneRun(View):
 
     writers = MayRestore
 
-    @extend_schema(operation_id="run", responses=shapes.RunShape)
+    @extend_schema(operation_id="run", responses=RunShape)
     def get(self, request: Request, number: int) -> Response:
         """Return a run with its journal."""
         return Response(writing.run(find_run(number)))
 
-    @extend_schema(operation_id="cancel_run", request=None, responses=shapes.RunBriefShape)
+    @extend_schema(operation_id="cancel_run", request=None, responses=RunBriefShape)
     def delete(self, request: Request, number: int) -> Response:
         """Cancel a run before its next step; what was begun is looked at first."""
         engine.cancel(find_run(number))
         return Response(writing.run_brief(find_run(number)))
 
-    @extend_schema(
-        operation_id="change_run", request=shapes.ChangeRunShape, responses=shapes.RunBriefShape
-    )
+    @extend_schema(operation_id="change_run", request=ChangeRunShape, responses=RunBriefShape)
     def patch(self, request: Request, number: int) -> Response:
         """Change how long a run waits for its system."""
-        data = shapes.ChangeRunShape(data=request.data)
+        data = ChangeRunShape(data=request.data)
         data.is_valid(raise_exception=True)
         engine.change_wait(find_run(number), data.validated_data["wait_minutes"])
         return Response(writing.run_brief(find_run(number)))
 
 
+class RunJournal(View):
+    """What changes of a run while it is carried out."""
+
+    @extend_schema(operation_id="journal", responses=JournalShape)
+    def get(self, request: Request, number: int) -> Response:
+        """Return a run with its journal, without its plan, which stays as it is."""
+        return Response(writing.journal(find_run(number)))
+
+
 class UndoRun(View):
     """The way back from a run."""
 
-    @extend_schema(operation_id="undo", request=None, responses={201: shapes.PlanShape})
+    @extend_schema(operation_id="undo", request=None, responses={201: PlanShape})
     def post(self, request: Request, number: int) -> Response:
         """Preview the way back."""
         plan = previewing.preview_undo(find_run(number), person(request))
@@ -281,24 +307,22 @@ class UndoRun(View):
 class SystemRecords(View):
     """All backups of one system."""
 
-    @extend_schema(operation_id="records", responses=shapes.RecordShape(many=True))
+    @extend_schema(operation_id="records", responses=RecordShape(many=True))
     def get(self, request: Request, number: int) -> Response:
         """List all backups of a system."""
         system = get_object_or_404(System, pk=number)
-        found = system.records.filter(kind=Record.Kind.BACKUP).select_related("by")
+        found = system.records.filter(kind=Record.Kind.BACKUP).select_related("by", "schedule")
         return Response([writing.record(r) for r in found])
 
 
 class SystemRules(View):
     """The ignore rules saved for a system."""
 
-    @extend_schema(
-        operation_id="save_rules", request=shapes.RulesShape, responses=shapes.RulesShape
-    )
+    @extend_schema(operation_id="save_rules", request=RulesShape, responses=RulesShape)
     def put(self, request: Request, number: int) -> Response:
         """Save ignore rules for a system; they hold for everybody who looks at it."""
         system = get_object_or_404(System, pk=number)
-        data = shapes.RulesShape(data=request.data)
+        data = RulesShape(data=request.data)
         data.is_valid(raise_exception=True)
         rules = read_rules(data.validated_data)
         system.rules = {} if rules == Rules() else msgspec.to_builtins(rules)

@@ -8,7 +8,7 @@ import msgspec
 from keepsort.connectors.registry import connector_types
 from keepsort.core.compare import Rules, compare_attributes
 from keepsort.core.compare.rules import Space
-from keepsort.core.model import Path, Schema, is_beneath
+from keepsort.core.model import Schema
 from keepsort.core.plan import Finding, Step, changed_names
 from keepsort.core.snapshot import Snapshot
 from keepsort.server.files.models import OpenedFile
@@ -18,14 +18,16 @@ from keepsort.server.pooling import DATABASE_AWAY
 from keepsort.server.restores.engine import is_interrupted
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
 from keepsort.server.restores.previewing import open_plan, sources
+from keepsort.server.schedules.services import timing_of
+from keepsort.server.schedules.times import in_words
 from keepsort.server.snapshots.models import Record, Work
-from keepsort.server.snapshots.services import newest, open_snapshot
-from keepsort.server.sorting.comparing import compared
+from keepsort.server.snapshots.services import choice_of, newest, open_snapshot, written_branch
+from keepsort.server.snapshots.working import failures
 from keepsort.server.sorting.showing import Showing
+from keepsort.server.sorting.tallying import tallied
 from keepsort.server.systems.models import System
 
 _BACKUPS_SHOWN = 60
-_SAMPLE = 12
 _PLACES = 500
 
 
@@ -50,8 +52,23 @@ def record(found: Record) -> dict[str, Any]:
         "problem_count": found.problem_count,
         "problems": [p["text"] for p in found.problems[:5]],
         "imported": found.imported,
+        "baseline": found.baseline,
+        "scheduled": in_words(timing_of(found.schedule)) if found.schedule else "",
+        "narrowed": found.narrowed,
+        "left_out": _left_out(found),
+        "damage_count": found.damage_count,
+        "verified_at": found.verified_at,
         "file": found.file.name if found.kind == Record.Kind.FILE else "",
     }
+
+
+def _left_out(found: Record) -> list[str]:
+    """Say what a backup left out by choice."""
+    choice = choice_of(found)
+    schema = open_snapshot(found).schema if choice else None
+    told = [schema.label(kind) for kind in choice.kinds_out] if schema else []
+    told += [f"all at {place}" for place in choice.places_out]
+    return [*told, *([f"all but {', '.join(choice.places)}"] if choice.places else [])]
 
 
 def file(found: OpenedFile) -> dict[str, Any]:
@@ -118,8 +135,14 @@ def work(found: Work) -> dict[str, Any]:
         "id": found.pk,
         "system": found.system_id,
         "kind": found.kind,
+        "at": found.at,
+        "at_written": written_branch(found.system, found.at),
         "state": found.state,
         "objects_seen": found.objects_seen,
+        "expected": found.expected,
+        "started_at": found.started_at,
+        "waits": found.waits,
+        "cancel_asked": found.cancel_asked,
         "message": found.message,
         "result": found.result_id,
     }
@@ -179,16 +202,21 @@ def system(found: System) -> dict[str, Any]:
 
 _BARE: dict[str, Any] = {
     "connector_label": "", "objects": 0, "backups": [], "look": None, "rules_saved": False,
-    "sample": [], "work": [], "failed": None, "runs": [],
+    "sample": [], "work": [], "failed": None, "runs": [], "baseline": None, "off_baseline": {},
+    "kept": None, "schedules": [],
 }  # fmt: skip
 
 
 def _system(found: System) -> dict[str, Any]:
-    backups = found.records.filter(kind=Record.Kind.BACKUP).select_related("by")[:_BACKUPS_SHOWN]
-    look = newest(found, Record.Kind.LOOK)
+    backups = found.records.filter(kind=Record.Kind.BACKUP).select_related("by", "schedule")[
+        :_BACKUPS_SHOWN
+    ]
+    look, backup = newest(found, Record.Kind.LOOK), newest(found, Record.Kind.BACKUP)
     types = connector_types()
+    baseline = found.records.filter(baseline=True).first()
+    kept = found.records.filter(kind=Record.Kind.BACKUP, schedule=None).exclude(at=[]).first()
     active = found.work.filter(state__in=[Work.State.WAITING, Work.State.RUNNING])
-    last = found.work.order_by("-id").first()
+    failed = failures(found)
     runs = found.runs.select_related("system", "plan", "by")[:3]
     return {
         "id": found.pk,
@@ -198,41 +226,42 @@ def _system(found: System) -> dict[str, Any]:
         "address": found.address,
         "objects": look.objects_count if look else (backups[0].objects_count if backups else 0),
         "backups": [record(b) for b in backups],
-        "look": _look(found, look) if look else None,
+        "look": _look(backup, look) if look else None,
         "rules_saved": bool(found.rules),
-        "sample": _sample(newest(found, Record.Kind.BACKUP), look),
+        "sample": _sample(backup, look),
         "work": [work(w) for w in active],
-        "failed": work(last) if last and last.state == Work.State.FAILED else None,
+        "failed": work(failed[0]) if failed else None,
         "runs": [run_brief(r) for r in runs],
+        "baseline": record(baseline) if baseline else None,
+        "off_baseline": tallied(baseline, look).counts if baseline and look else {},
+        "kept": record(kept) if kept else None,
+        "schedules": [
+            {
+                "id": s.pk,
+                "words": in_words(timing_of(s)),
+                "at_written": written_branch(found, s.at),
+                "next_at": s.next_at,
+            }
+            for s in found.schedules.all()
+        ],
         "trouble": "",
     }
 
 
-def _look(system: System, look: Record) -> dict[str, Any]:
-    """Write a look; what the rules saved for the system hide does not count in it."""
-    backup = newest(system, Record.Kind.BACKUP, tuple(look.at)) if system.rules else None
-    changes = compared(backup, look).tally if backup else look.changes
+def _look(backup: Record | None, look: Record) -> dict[str, Any]:
+    """Write a look, with how it differs from the newest backup; what rules hide does not count."""
+    changes = tallied(backup, look).counts if backup is not None else {}
     return record(look) | {"changes": changes}
 
 
 def _sample(backup: Record | None, look: Record | None) -> list[dict[str, Any]]:
     """Write the first of the objects by which live differs from the newest backup."""
-    if backup is None or look is None or not look.changes or look.at:
+    if backup is None or look is None or look.at:
         return []
-    found = compared(backup, look)
-    told: list[dict[str, Any]] = []
-    within: Path | None = None
-    for one in found.differences:
-        # what stands in a branch that is gone or new, or is held by a file, is told by that
-        if within is not None and is_beneath(one.path, within):
-            continue
-        whole = one.state in ("missing", "extra") or found.left.schema.parts_in(one.kind)
-        within = one.path if whole else None
-        name = one.node.entry.name or "/"
-        told.append({"path": list(one.path), "name": name, "state": one.state})
-        if len(told) == _SAMPLE:
-            break
-    return told
+    return [
+        {"path": list(one.path), "name": one.name, "state": one.state}
+        for one in tallied(backup, look).first
+    ]
 
 
 def places(tree: Snapshot) -> list[dict[str, Any]]:
@@ -318,6 +347,11 @@ def plan(found: PlanRecord) -> dict[str, Any]:
 
 
 def run(found: Run) -> dict[str, Any]:
+    """Write a run with its journal and its plan."""
+    return journal(found) | {"content": plan(found.plan)}
+
+
+def journal(found: Run) -> dict[str, Any]:
     """Write a run with its journal."""
     lines = [
         {
@@ -333,7 +367,7 @@ def run(found: Run) -> dict[str, Any]:
     left = found.after.changes if found.after else {}
     return (
         run_brief(found)
-        | {"lines": lines, "content": plan(found.plan), "left_now": left}
+        | {"lines": lines, "left_now": left}
         | {"looked": found.after_id is not None}
         | {"report": found.report}
     )

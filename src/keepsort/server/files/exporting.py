@@ -10,7 +10,7 @@ from keepsort.core.snapshot import Snapshot
 from keepsort.files.catalogue import FORMATS
 from keepsort.files.exported import Batch, LeftOut, Line, Manifest, Seal, Sealing, lines
 from keepsort.files.tables import Uncarried
-from keepsort.server import collecting
+from keepsort.server import cycle_collector
 from keepsort.server.files.sealing import sealing, signer
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.snapshots.models import Record
@@ -78,7 +78,7 @@ def export(
     told_of = _counted(found, progress) if progress else found
     batch = Batch(manifest, tree.schema, told_of, left_out, signer())
     try:
-        with collecting.paused():
+        with cycle_collector.paused():
             count = kind.write(out, batch)
     except Uncarried as error:
         raise Problem(f"{error}", "Choose another format.") from None

@@ -4,14 +4,19 @@ from time import monotonic
 
 from keepsort.core.model import ConfigObject, Value
 from keepsort.core.model.masks import MARK, is_unknown, mark
-from keepsort.core.snapshot import SnapshotBuilder
-from keepsort.server import collecting
+from keepsort.core.snapshot import Choice, SnapshotBuilder
+from keepsort.server import cycle_collector
 from keepsort.server.accounts.models import User
 from keepsort.server.files.models import OpenedFile
 from keepsort.server.files.standing import check_fits
 from keepsort.server.problems import Problem
 from keepsort.server.snapshots.models import Record
-from keepsort.server.snapshots.services import constructing, keep_schema, open_snapshot
+from keepsort.server.snapshots.services import (
+    constructing,
+    keep_schema,
+    open_snapshot,
+    problems_of,
+)
 from keepsort.server.store.postgres import PostgresStore
 from keepsort.server.systems.models import System
 from keepsort.server.systems.vault import Vault
@@ -49,7 +54,7 @@ def import_file(
             return {k: carried(one, secret) for k, one in value.items()}
         return value
 
-    with constructing(file.record), collecting.paused():
+    with constructing(file.record), cycle_collector.paused():
         builder = SnapshotBuilder(PostgresStore(), tree.schema, depth_first=True, at=tree.at)
         for node in tree.walk():
             obj = tree.object(node)
@@ -64,6 +69,7 @@ def import_file(
         made = builder.finish()
         theirs.flush()
         schema, _ = keep_schema(tree.schema)
+        problems, problem_count = problems_of(made, [], Choice())
         told = f"imported from {file.name}"
         return Record.objects.create(
             system=system, kind=Record.Kind.BACKUP, by=by, at=list(made.at),
@@ -74,4 +80,5 @@ def import_file(
             facts=made.root.facts, schema=schema, software=file.record.software,
             objects_count=made.root.total, stored_bytes=builder.stored_bytes,
             seconds=round(monotonic() - started, 3), gaps=file.record.gaps, imported=True,
+            problems=problems, problem_count=problem_count,
         )  # fmt: skip

@@ -20,7 +20,7 @@ from keepsort.files.exported import IN_TEXT, TOLD, Line
 from keepsort.files.ldif import DNS
 from keepsort.files.opened import BadFile, Opened
 from keepsort.files.plain_values import Secret
-from keepsort.server import collecting
+from keepsort.server import cycle_collector
 from keepsort.server.accounts.models import User
 from keepsort.server.files.models import OpenedFile
 from keepsort.server.files.sealing import unsealing
@@ -112,7 +112,7 @@ class _Opening:
             connector=manifest.connector[:40], address="", is_file=True,
         )  # fmt: skip
         try:
-            with constructing(None), collecting.paused():
+            with constructing(None), cycle_collector.paused():
                 return self._kept(opened, system, by, size, started)
         except BaseException:
             system.delete()

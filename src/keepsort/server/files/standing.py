@@ -8,7 +8,7 @@ from keepsort.core.model.masks import MARK, is_unknown, mark
 from keepsort.core.plan.placing import Placed, place_parts, place_whole
 from keepsort.core.snapshot import Snapshot
 from keepsort.files.cells import fitted, raw_fitted
-from keepsort.server import collecting
+from keepsort.server import cycle_collector
 from keepsort.server.caching import Kept
 from keepsort.server.files.models import OpenedFile
 from keepsort.server.problems import Problem
@@ -39,7 +39,7 @@ def standing(record: Record, beside: Record, at: Path | None = None) -> Placed:
     key = (record.pk, beside.pk, at)
     found = _kept.get(key)
     if found is None:
-        with collecting.paused():
+        with cycle_collector.paused():
             found = _stood(record, beside, at)
         _kept.put(key, found)
     return found

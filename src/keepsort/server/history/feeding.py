@@ -1,21 +1,24 @@
 """Takes backups into the index: of each, only what changed since the one before."""
 
 from collections.abc import Iterable, Iterator
+from contextlib import suppress
 from hashlib import blake2b
 
 import msgspec
 from django.db import connection, transaction
 from django.db.models import Max, QuerySet
 
-from keepsort.core.compare import Difference, compare
+from keepsort.core.compare import Comparison, Difference, compare
+from keepsort.core.compare.choices import kept
 from keepsort.core.model import Path
 from keepsort.core.model.notation import write_slash
-from keepsort.core.snapshot import Draft, Node, Root, Snapshot
+from keepsort.core.snapshot import Choice, Draft, Node, Snapshot, branch
 from keepsort.server.history.models import Head, Indexed, Version, holds
+from keepsort.server.history.telling import head_tree
 from keepsort.server.history.words import vector
 from keepsort.server.locks import Space
 from keepsort.server.snapshots.models import Record
-from keepsort.server.snapshots.services import open_snapshot, open_tree
+from keepsort.server.snapshots.services import choice_of, open_snapshot
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import successors
 
@@ -89,25 +92,19 @@ class _Feeding:
 
     def run(self) -> None:
         """Write what changed, and remember the tree as the index knows it now."""
-        if self.head.significant is None:
+        head = head_tree(self.head)
+        if head is None:
             self._against_rows()
             if not self.new.at:
                 self._remember(self.new)
         else:
-            self._against_tree(self._tree())
+            self._against_tree(head)
         self._flush()
         closing = list(self.closing)
         for start in range(0, len(closing), _BATCH):
             Version.objects.filter(pk__in=closing[start : start + _BATCH]).update(
                 last=self.head.number - 1
             )
-
-    def _tree(self) -> Snapshot:
-        head = self.head
-        assert head.significant is not None
-        assert head.schema is not None
-        facts = bytes(head.facts) if head.facts is not None else None
-        return open_tree(Root(bytes(head.significant), facts, head.total), bytes(head.schema))
 
     def _remember(self, tree: Snapshot) -> None:
         self.head.significant, self.head.facts = tree.root.significant, tree.root.facts
@@ -138,23 +135,36 @@ class _Feeding:
 
     def _against_tree(self, head: Snapshot) -> None:
         old: Snapshot | None = head
+        tree = self.new
         if self.new.at:
-            old = head.branch(self.new.at)
+            old = branch(head, self.new.at)
         if old is None:
             for node in self.new.walk():
                 self._add(node, self._thing_of(node), "new")
         else:
             found = compare(old, self.new, successors=self.known)
+            found = kept(found, Choice(), choice_of(self.record))
             self._take_in(found.differences)
+            tree = self._with_not_kept(found) if found.not_kept else tree
         if not self.new.at:
-            self._remember(self.new)
+            self._remember(tree)
             return
         draft = Draft(head)
         try:
-            draft.graft(self.new.at, self.new.top(), self.new)
+            draft.graft(self.new.at, tree.top(), tree)
         except KeyError:  # nothing holds it in what the index knows
             return
         self._remember(draft.finish())
+
+    def _with_not_kept(self, found: Comparison) -> Snapshot:
+        """Return the new tree, and in it what its backup left out by choice, as it was before."""
+        draft = Draft(self.new)
+        whole = {self.keys(d.path) for d in found.not_kept}
+        for difference in found.not_kept:
+            if difference.left is not None and self.keys(difference.path[:-1]) not in whole:
+                with suppress(KeyError):  # what held it is gone, and it with that
+                    draft.graft(difference.path, difference.left, found.left)
+        return draft.finish()
 
     def _take_in(self, differences: list[Difference]) -> None:
         left = [d.path for d in differences if d.left is not None]

@@ -9,6 +9,7 @@ from keepsort.core.model import ConfigObject, Path
 from keepsort.core.model.notation import write_slash
 from keepsort.core.snapshot import Snapshot
 from keepsort.server.history.models import Indexed, Version
+from keepsort.server.history.telling import has, tells_of
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot
 from keepsort.server.systems.models import System
@@ -55,8 +56,8 @@ def history(system: System, path: Path, identity: str | None, tree: Snapshot) ->
     backups = list(Indexed.objects.filter(system=system).select_related("record"))
     moments: list[Moment] = []
     for number, version in enumerate(found):
-        telling = [one for one in backups if one.covers(version.key)]
-        having = [one for one in telling if version.is_in(one.number)]
+        telling = [one for one in backups if tells_of(one, version.key, version.kind)]
+        having = [one for one in telling if has(one, version)]
         if not having:
             continue  # all backups that had it are gone
         until = having[-1].record if version.last is not None else None
@@ -96,7 +97,7 @@ def _newest_telling(moment: Moment) -> Record | None:
     """Return the newest backup that tells of the place where an object was last."""
     key = write_slash(open_snapshot(moment.record).schema.names.keys(moment.path))
     backups = Indexed.objects.filter(system=moment.record.system_id).select_related("record")
-    return next((one.record for one in backups.reverse() if one.covers(key)), None)
+    return next((one.record for one in backups.reverse() if tells_of(one, key)), None)
 
 
 def _object(moment: Moment) -> ConfigObject | None:

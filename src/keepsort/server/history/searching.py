@@ -15,6 +15,7 @@ from keepsort.core.model.notation import write_slash
 from keepsort.core.snapshot import Snapshot
 from keepsort.server.history.live import Live
 from keepsort.server.history.models import Indexed, Version
+from keepsort.server.history.telling import has, tells_of
 from keepsort.server.history.words import query, words_of
 from keepsort.server.logs import log
 from keepsort.server.pooling import DATABASE_AWAY
@@ -273,13 +274,10 @@ def _alive(things: list[tuple[int, int]]) -> set[tuple[int, int]]:
 def _hit(things: _Things, key: tuple[int, int], text: str) -> Hit | None:
     versions = things.versions[key]
     newest = max(versions, key=lambda v: v.first)
-    telling = [i for i in things.backups.get(key[0], []) if i.covers(newest.key)]
-    have = [
-        i.record
-        for i in things.backups.get(key[0], [])
-        if any(i.covers(v.key) and v.is_in(i.number) for v in versions)
-    ]
-    newest_run = [i.record for i in telling if newest.is_in(i.number)]
+    backups = things.backups.get(key[0], [])
+    telling = [i for i in backups if tells_of(i, newest.key, newest.kind)]
+    have = [i.record for i in backups if any(has(i, v) for v in versions)]
+    newest_run = [i.record for i in telling if has(i, newest)]
     if not newest_run:
         return None  # all backups that had it are gone
     record = newest_run[-1]

@@ -9,7 +9,8 @@ after a crash there is never more in doubt than can be settled quickly.
 from collections.abc import Iterator, Sequence
 from time import monotonic
 
-from keepsort.connectors.base import Connector, Foreseeing, Grouping, Outcome, Preparing, Waiting
+from keepsort.connectors.applying import carry_out, grouped, look_ahead, read
+from keepsort.connectors.base import Connector, Preparing, Waiting
 from keepsort.connectors.errors import Conflict, ConnectorError, Unreachable
 from keepsort.core.compare.values import differing_names
 from keepsort.core.model import ConfigObject, Path, Schema
@@ -44,7 +45,8 @@ class Carrier:
         self.run = journal.run
         self.journal = journal
         self.connector = connector
-        self.schema: Schema = connector.describe().schema
+        self.described = connector.describe()
+        self.schema: Schema = self.described.schema
         self.steps = open_plan(self.run.plan).steps
         self._size = 1
         if isinstance(connector, Waiting):
@@ -57,7 +59,7 @@ class Carrier:
     def go(self) -> None:
         """Carry out what is still to do. Steps in doubt must have been settled."""
         self._begin()
-        groups = self._groups()
+        groups = grouped(self.connector, self.steps)
         at = 0
         while at < len(groups):
             start = at
@@ -81,11 +83,6 @@ class Carrier:
             self.run.standing = self.connector.standing(self.steps)
             self.run.save(update_fields=["standing"])
         self.connector.begin(self.run.standing)
-
-    def _groups(self) -> list[list[Step]]:
-        if isinstance(self.connector, Grouping):
-            return self.connector.groups(self.steps)
-        return [[step] for step in self.steps]
 
     def _window(self, groups: list[list[Step]], at: int) -> tuple[list[list[Step]], int]:
         """Return the next groups to carry out, and where those after them begin."""
@@ -148,15 +145,15 @@ class Carrier:
         failed: list[tuple[list[Step], ConnectorError]] = []
         gone: Unreachable | None = None
         begun = 0
-        if isinstance(self.connector, Foreseeing) and len(steps) > 1:
-            self.connector.foresee(steps)
+        sight = look_ahead(self.connector, self.described, steps)
         for group in window:
             late = monotonic() > until
             if begun and (late or (failed and self.run.on_failure == Run.OnFailure.STOP)):
                 break
             begun += 1
             try:
-                for step, outcome in zip(group, self._applied(group), strict=True):
+                outcomes = carry_out(self.connector, self.described, group, sight)
+                for step, outcome in zip(group, outcomes, strict=True):
                     line = self._line(step)
                     line.already, line.wrote = outcome.already, not outcome.already
                     line.report = outcome.report
@@ -184,16 +181,11 @@ class Carrier:
             raise Away(gone)
         return begun == len(window)
 
-    def _applied(self, steps: list[Step]) -> list[Outcome]:
-        if isinstance(self.connector, Grouping):
-            return self.connector.apply_group(steps)
-        return [self.connector.apply(step) for step in steps]
-
     def _verified(self, steps: list[Step]) -> list[RunStep]:
         """Read back what was written; return the lines that say what came of it."""
-        read = self.connector.read([step.final_path for step in steps]) if steps else []
+        found_there = read(self.connector, [step.final_path for step in steps]) if steps else []
         told = []
-        for step, found in zip(steps, read, strict=True):
+        for step, found in zip(steps, found_there, strict=True):
             if is_done(self.schema, step, found):
                 told.append(self._done(step, found))
             elif self._line(step).already:
@@ -222,8 +214,8 @@ class Carrier:
             with opened(self.run.system) as again:
                 for start in range(0, len(steps), _READ):
                     some = steps[start : start + _READ]
-                    here = again.read([step.path for step in some])
-                    there = again.read([step.final_path for step in some])
+                    here = read(again, [step.path for step in some])
+                    there = read(again, [step.final_path for step in some])
                     for step, one, other in zip(some, here, there, strict=True):
                         told.append(self._outcome(step, one, other, error))
         except ConnectorError as gone:

@@ -5,8 +5,10 @@ from typing import Any, cast
 
 import msgspec
 
+from keepsort.connectors.applying import read
 from keepsort.connectors.base import Connector
 from keepsort.core.compare import Comparison, compare
+from keepsort.core.compare.choices import kept
 from keepsort.core.model import ConfigObject, Path, Schema, Value
 from keepsort.core.plan import (
     Clash,
@@ -28,14 +30,15 @@ from keepsort.core.plan import (
     transplant,
 )
 from keepsort.core.plan.rehearsal import holds, is_done, same_content
-from keepsort.core.snapshot import Snapshot
-from keepsort.server import collecting
+from keepsort.core.snapshot import Choice, Snapshot
+from keepsort.server import cycle_collector
 from keepsort.server.accounts.models import User
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
 from keepsort.server.restores.refused import with_aside, without_refused
+from keepsort.server.restores.unsound import with_problems
 from keepsort.server.snapshots.models import Record
-from keepsort.server.snapshots.services import find_record, open_snapshot, take
+from keepsort.server.snapshots.services import choice_of, find_record, open_snapshot, take
 from keepsort.server.sorting.comparing import Terms, compare_trees, compared_with, settled
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import composer_of, opened, successors
@@ -77,9 +80,11 @@ def draft_plan(
         )
     comparison = compared_with(backup, look, picks, others, terms)
     every = [*picks, *(pick for pick, _ in others)]
-    with collecting.paused():
+    with cycle_collector.paused():
         plan = plan_restore(comparison, every, policy=policy, composer=composer_of(look.system))
     plan = with_aside(backup, look, plan, every, terms)
+    used = {record.pk: record for record in (backup, *(record for _, record in others))}
+    plan = with_problems(plan, list(used.values()), comparison.left)
     return comparison, plan, offers(comparison, plan)
 
 
@@ -107,23 +112,24 @@ def preview(
     look = look or take(target or backup.system, Record.Kind.LOOK, by=by)
     system = look.system
     composer = composer_of(system)
-    kept: list[Pick] = picks
+    wanted: list[Pick] = picks
     told: tuple[Finding, ...] = ()
-    comparison, plan, _ = draft_plan(backup, look, kept, policy, terms, others)
+    comparison, plan, _ = draft_plan(backup, look, wanted, policy, terms, others)
     with opened(system) as connector:
         for _ in range(_ATTEMPTS):
             plan = Plan(plan.steps, (*plan.findings, *told))
             asked = _asked(connector, comparison.right, plan, composer, comparison.left)
-            less = without_refused(backup, asked[0], kept)
+            less = without_refused(backup, asked[0], wanted)
             if less is None:
                 break
-            kept, told = less[0], (*told, *less[1])
-            comparison, plan, _ = draft_plan(backup, look, kept, policy, terms, others)
+            wanted, told = less[0], (*told, *less[1])
+            comparison, plan, _ = draft_plan(backup, look, wanted, policy, terms, others)
     plan, rendered, predicted = asked
     tally: dict[str, int] = {}
     if predicted is not None:
         known, using = successors(system), settled(terms, system)
-        tally = compare_trees(comparison.left, predicted, using, known).tally
+        left = compare_trees(comparison.left, predicted, using, known)
+        tally = kept(left, choice_of(backup), Choice()).tally
     return PlanRecord.objects.create(
         system=system, backup=backup, look=look, by=by, policy=policy,
         picks=_written(picks, others), terms=msgspec.to_builtins(terms),
@@ -287,7 +293,8 @@ def compare_to_backup(backup: Record, predicted: Snapshot) -> dict[str, int]:
     if tuple(backup.at) != predicted.at or backup.kind == Record.Kind.FILE or backup.gaps:
         return {}
     known = successors(backup.system)
-    return compare(open_snapshot(backup), predicted, successors=known).tally
+    found = compare(open_snapshot(backup), predicted, successors=known)
+    return kept(found, choice_of(backup), Choice()).tally
 
 
 def _asked(
@@ -312,7 +319,7 @@ def _changed_since(connector: Connector, live: Snapshot, steps: tuple[Step, ...]
             places[node.path] = None
     schema = live.schema
     found = []
-    for path, now in zip(places, connector.read(list(places)), strict=True):
+    for path, now in zip(places, read(connector, list(places)), strict=True):
         then = live.get(path)
         assert then is not None
         as_then = Step(number=0, action="update", path=path, kind=then.kind, before=then.attributes)

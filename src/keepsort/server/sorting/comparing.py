@@ -5,16 +5,17 @@ from collections.abc import Mapping, Sequence
 import msgspec
 
 from keepsort.core.compare import LIKENESS, Accepted, Comparison, Rules, compare
+from keepsort.core.compare.choices import kept
 from keepsort.core.model import Path, is_beneath
 from keepsort.core.plan import Pick, Sourced, gather
 from keepsort.core.plan.placing import Placed
-from keepsort.core.snapshot import Draft, Snapshot
-from keepsort.server import collecting
+from keepsort.core.snapshot import Draft, Snapshot, branch
+from keepsort.server import cycle_collector
 from keepsort.server.caching import Kept
 from keepsort.server.files.standing import standing
 from keepsort.server.problems import Problem
 from keepsort.server.snapshots.models import Record
-from keepsort.server.snapshots.services import open_snapshot
+from keepsort.server.snapshots.services import choice_of, open_snapshot
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import newest_successor, successors
 
@@ -70,6 +71,7 @@ def compared(left: Record, right: Record, terms: Terms = _AS_SAVED) -> Compariso
         known = successors(right.system)
         ours, theirs = _beside(left, right, terms)
         found = compare_trees(ours.tree, theirs.tree, terms, known)
+        found = kept(found, choice_of(left), choice_of(right))
         mentioned = ours.mentioned if ours.mentioned is not None else theirs.mentioned
         if mentioned is not None:
             found = found.mentioning(mentioned)
@@ -91,7 +93,7 @@ def compare_trees(
     if left.at == right.at:
         return _compare(left, right, terms, known)
     if right.at[: len(left.at)] == left.at:
-        part = left.branch(right.at)
+        part = branch(left, right.at)
         if part is None:
             raise Problem(
                 "The two hold different branches, and nothing of one is in the other.",
@@ -106,7 +108,7 @@ def compare_trees(
 
 
 def _compare(left: Snapshot, right: Snapshot, terms: Terms, known: Mapping[str, str]) -> Comparison:
-    with collecting.paused():
+    with cycle_collector.paused():
         return compare(
             left, right, terms.rules or Rules(),
             likeness=terms.likeness, accepted=terms.accepted, successors=known,
@@ -152,7 +154,8 @@ def compared_with(
             "another object stands where it belongs.",
             "Let it go from the tray, and pick it anew.",
         ) from None
-    return compare_trees(tree, live, settled(terms, right.system), successors(right.system))
+    found = compare_trees(tree, live, settled(terms, right.system), successors(right.system))
+    return kept(found, choice_of(left), choice_of(right))
 
 
 def grafted(branch: Snapshot, whole: Snapshot) -> Snapshot:

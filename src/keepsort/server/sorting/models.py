@@ -12,3 +12,16 @@ class PastedList(models.Model):
     digest = models.CharField(max_length=64, unique=True)
     lines = models.JSONField()
     made_at = models.DateTimeField(auto_now_add=True)
+
+
+class Tallied(models.Model):
+    """How two trees differ in sum, by the terms that they were compared by.
+
+    key: stands for both trees and the terms. counts: objects by the way they differ. first: the
+    first of them, in the form of `tallying.First`.
+    """
+
+    key = models.CharField(max_length=48, unique=True)
+    counts = models.JSONField()
+    first = models.JSONField()
+    made_at = models.DateTimeField(auto_now_add=True)

@@ -3,7 +3,8 @@
 from collections.abc import Iterable, Mapping, Sequence
 
 from keepsort.core.model.canonical import digest
-from keepsort.core.snapshot import Chunk, ChunkMissing
+from keepsort.core.snapshot import Chunk
+from keepsort.server.logs import log
 from keepsort.server.pooling import DATABASE_AWAY
 from keepsort.server.store.postgres import PostgresStore
 
@@ -45,8 +46,8 @@ class CheckingStore:
         except Exception as error:
             # what unpacks has errors of its own, and broken bytes meet all of them
             if len(addresses) == 1:
-                if not isinstance(error, ChunkMissing):
-                    self._store = PostgresStore()
+                log.debug("a chunk cannot be read", address=addresses[0].hex(), error=error)
+                self._store = PostgresStore()
                 return {}
         half = len(addresses) // 2
         return {**self._read(addresses[:half]), **self._read(addresses[half:])}

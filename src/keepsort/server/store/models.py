@@ -11,6 +11,7 @@ class Chunk(models.Model):
     base: address of the chunk whose bytes these are packed against; null where none.
     depth: how many bases must be read before this one.
     used_at: when somebody last counted on it while building a tree.
+    broken: it was read, and was not what its address says; whoever stores it next mends it.
     """
 
     address = models.BinaryField(primary_key=True, max_length=24)
@@ -18,10 +19,12 @@ class Chunk(models.Model):
     base = models.BinaryField(max_length=24, null=True)
     depth = models.PositiveSmallIntegerField(default=0)
     used_at = models.DateTimeField(db_default=Now())
+    broken = models.BooleanField(db_default=False)
 
     class Meta:
-        """Found by what is packed against it."""
+        """Found by what is packed against it, and the few that are broken."""
 
         indexes = [
-            models.Index(fields=["base"], name="chunk_base", condition=Q(base__isnull=False))
+            models.Index(fields=["base"], name="chunk_base", condition=Q(base__isnull=False)),
+            models.Index(fields=["address"], name="chunk_broken", condition=Q(broken=True)),
         ]

@@ -7,12 +7,15 @@ from struct import pack
 from threading import RLock
 from typing import Any
 
+import msgspec
 import psycopg
 import zstandard
 from django.db import IntegrityError, connection, transaction
+from django.db.models.functions import Now
 from psycopg.adapt import Dumper
 from psycopg.pq import Format
 
+from keepsort.core.model.canonical import digest
 from keepsort.core.snapshot import Chunk, ChunkMissing
 from keepsort.server.store.models import Chunk as Row
 from keepsort.server.store.splices import Older, is_splice, joined
@@ -90,9 +93,12 @@ class PostgresStore:
         """Keep chunks; those already here are passed over. Returns the bytes newly stored."""
         new = list(chunks)
         bases = self._bases_of({c.like for c in new if c.like is not None})
+        broken = _broken([chunk.address for chunk in new])
         with self._lock:
-            rows = [self._row(chunk, bases) for chunk in new]
-        _insert(rows)
+            # what is mended is packed against nothing, which may be broken too
+            rows = [self._row(c, {} if c.address in broken else bases) for c in new]
+        _mend([row for row in rows if row[0] in broken])
+        _insert([row for row in rows if row[0] not in broken])
         return sum(len(row[1]) for row in rows)
 
     def _row(
@@ -119,6 +125,8 @@ class PostgresStore:
         return {a: base for a, base in found.items() if base.depth < _DEEPEST}
 
     def _remember(self, address: bytes, content: bytes, depth: int) -> _Base:
+        if digest(content) != address:  # nothing new may be packed against what is broken
+            raise ChunkMissing(f"{address.hex()} is not what it was when it was kept")
         base = self._bases[address] = _Base(content, depth)
         while len(self._bases) > _BASES_KEPT:
             self._bases.popitem(last=False)
@@ -142,7 +150,10 @@ class PostgresStore:
             wanted = bases - rows.keys() - at_hand.keys()
         plain: dict[bytes, bytes] = {}
         with self._lock:
-            return {a: (self._bytes(a, rows, plain, at_hand), rows[a][2]) for a in addresses}
+            try:
+                return {a: (self._bytes(a, rows, plain, at_hand), rows[a][2]) for a in addresses}
+            except (zstandard.ZstdError, msgspec.MsgspecError, ValueError, IndexError) as error:
+                raise ChunkMissing(f"it cannot be unpacked: {error}") from None
 
     def _bytes(
         self,
@@ -201,9 +212,10 @@ def _used(addresses: Sequence[bytes]) -> set[bytes]:
     statement = (
         f"with marked as (update {table} set used_at = now() where address in "  # noqa: S608
         f"(select address from {table} where address = any(%b) and used_at < {fresh} "
-        "order by address for update) returning address) "
+        "and not broken order by address for update) returning address) "
         f"select address from marked union "
-        f"select address from {table} where address = any(%b) and used_at >= {fresh}"
+        f"select address from {table} where address = any(%b) and used_at >= {fresh} "
+        "and not broken"
     )
     wanted = list(addresses)
     connection.ensure_connection()
@@ -213,17 +225,46 @@ def _used(addresses: Sequence[bytes]) -> set[bytes]:
         return {row[0] for row in cursor.fetchall()}
 
 
+def sizes(addresses: Iterable[bytes]) -> dict[bytes, int]:
+    """Return how many bytes chunks take as they are packed."""
+    return dict(_select(("address", "length(data)"), addresses))
+
+
+def packed_against(addresses: Iterable[bytes]) -> list[tuple[bytes, bytes]]:
+    """Return chunks that are packed against some, each before its own address."""
+    return [(row[0], row[1]) for row in _select(("base", "address"), addresses, by="base")]
+
+
 def _rows(addresses: set[bytes]) -> dict[bytes, tuple[bytes, bytes | None, int]]:
     return {row[0]: row[1:] for row in _select(_COLUMNS, addresses)}
 
 
-def _select(columns: Sequence[str], addresses: Iterable[bytes]) -> list[tuple[Any, ...]]:
-    statement = f"select {', '.join(columns)} from {Row._meta.db_table} where address = any(%b)"  # noqa: S608
+def _select(
+    columns: Sequence[str], addresses: Iterable[bytes], by: str = "address"
+) -> list[tuple[Any, ...]]:
+    statement = f"select {', '.join(columns)} from {Row._meta.db_table} where {by} = any(%b)"  # noqa: S608
     connection.ensure_connection()
     with connection.wrap_database_errors, psycopg.Cursor(connection.connection) as cursor:
         cursor.adapters.register_dumper(list, _Addresses)
         cursor.execute(statement, [list(addresses)], binary=True)
         return cursor.fetchall()
+
+
+def mark_broken(addresses: Iterable[bytes]) -> None:
+    """Note that chunks are not what they were when they were kept: they count as not there."""
+    Row.objects.filter(address__in=list(addresses)).update(broken=True)
+
+
+def _broken(addresses: Sequence[bytes]) -> set[bytes]:
+    found = Row.objects.filter(broken=True, address__in=addresses)
+    return {bytes(address) for address in found.values_list("address", flat=True)}
+
+
+def _mend(rows: list[_Written]) -> None:
+    """Write rows in the place of those that are broken."""
+    for address, data, base, depth in rows:
+        fields = {"data": data, "base": base, "depth": depth, "used_at": Now(), "broken": False}
+        Row.objects.filter(address=address).update(**fields)
 
 
 def _insert(rows: list[_Written]) -> None:

@@ -14,13 +14,17 @@ from django.db import transaction
 from keepsort.server.keys import NEXT, OLD, check_value, derived, next_key, other_keys
 from keepsort.server.locks import Space, alone
 from keepsort.server.problems import Problem
-from keepsort.server.systems.models import CopyPlace, KeptSecret, KeyCheck, System
+from keepsort.server.systems.models import CopyPlace, KeptSecret, KeyCheck, Receiver, System
 
 _NONCE = 12
 _STEP = 500
 PASSWORD, VAULT, _DIGESTS = "system password", "vault", "digests"
 PLACE, PASSPHRASE = "password of a place", "passphrase of copies"
-_OF_PLACES = {"password": PLACE, "passphrase": PASSPHRASE}
+SIGNING = "signing of calls"
+_ADDRESSED: tuple[tuple[type[CopyPlace] | type[Receiver], dict[str, str]], ...] = (
+    (CopyPlace, {"password": PLACE, "passphrase": PASSPHRASE}),
+    (Receiver, {"secret": SIGNING}),
+)
 _digest_keys: dict[str, bytes] = {}
 
 
@@ -109,14 +113,19 @@ def accept_loss() -> tuple[int, int]:
             system.password, system.password_lost = encrypt(b"", PASSWORD), True
             system.save(update_fields=["password", "password_lost"])
             passwords += 1
-    for place in CopyPlace.objects.all():
-        gone = [n for n, use in _OF_PLACES.items() if _is_lost(bytes(getattr(place, n)), use)]
-        for name in gone:
-            setattr(place, name, encrypt(b"", _OF_PLACES[name]))
-            place.lost = True
-        if gone:
-            place.save(update_fields=[*gone, "lost"])
-            passwords += 1
+    for model, purposes in _ADDRESSED:
+        for one in model.objects.all():
+            gone = [
+                name
+                for name, purpose in purposes.items()
+                if getattr(one, name) and _is_lost(bytes(getattr(one, name)), purpose)
+            ]
+            for name in gone:
+                setattr(one, name, encrypt(b"", purposes[name]))
+                one.lost = True
+            if gone:
+                one.save(update_fields=[*gone, "lost"])
+                passwords += 1
     for rows in _steps():
         lost = [row.pk for row in rows if _is_lost(bytes(row.value), VAULT)]
         kept += len(lost)
@@ -182,14 +191,15 @@ def _encrypt_anew(key: bytes) -> int:
             if value is not None:
                 System.every.filter(pk=row.pk).update(password=value)
                 count += 1
-    for place in CopyPlace.objects.all():
-        with transaction.atomic():
-            held = CopyPlace.objects.select_for_update().get(pk=place.pk)
-            for name, purpose in _OF_PLACES.items():
-                value = _anew(bytes(getattr(held, name)), purpose, key)
-                if value is not None:
-                    CopyPlace.objects.filter(pk=place.pk).update(**{name: value})
-                    count += 1
+    for model, purposes in _ADDRESSED:
+        for number in list(model.objects.values_list("pk", flat=True)):
+            with transaction.atomic():
+                held = model.objects.select_for_update().get(pk=number)
+                for name, purpose in purposes.items():
+                    value = _anew(bytes(getattr(held, name)), purpose, key)
+                    if value is not None:
+                        model.objects.filter(pk=number).update(**{name: value})
+                        count += 1
     for rows in _steps():
         with transaction.atomic():
             changed = []

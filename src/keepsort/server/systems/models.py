@@ -1,5 +1,6 @@
-"""Systems, and the secrets found in them."""
+"""Systems, where their backups are copied to, who is told of them, and secrets found in them."""
 
+from django.conf import settings
 from django.db import models
 
 
@@ -19,6 +20,10 @@ class System(models.Model):
     password: encrypted with the key of this installation. password_lost: it was encrypted with one
         that is lost, and must be given again.
     rules: ignore rules saved for the system, in the form of `core.compare.Rules`.
+    choice: what its backups take, in the form of `core.snapshot.Choice`.
+    retention: how long its backups are kept, in the form of `core.retention.Policy`.
+    remind_days: a newest backup that is older is told, where no schedule says how old it may be.
+    verify_days: all that is kept of it is read again when that is so long ago; never if 0.
     """
 
     name = models.CharField(max_length=80, unique=True)
@@ -29,6 +34,10 @@ class System(models.Model):
     password = models.BinaryField(default=b"")
     password_lost = models.BooleanField(default=False)
     rules = models.JSONField(default=dict)
+    choice = models.JSONField(default=dict)
+    retention = models.JSONField(default=dict)
+    remind_days = models.PositiveIntegerField(default=2)
+    verify_days = models.PositiveIntegerField(default=7)
     is_file = models.BooleanField(default=False)
     added_at = models.DateTimeField(auto_now_add=True)
 
@@ -68,6 +77,42 @@ class CopyPlace(models.Model):
 
     class Meta:
         """In order of when they were added."""
+
+        ordering = ["id"]
+
+
+class Receiver(models.Model):
+    """Where a person or a program is told what wants attention.
+
+    person: whose it is; None where it is a program's.
+    secret: what calls are signed with, encrypted. lost: with a key that is lost.
+    systems: what about; all where there are none.
+    least: the least urgent level that is told.
+    digest_at: minutes after midnight in `zone` at which all is told at once, once a day; None where
+        each thing is told as it comes. digest_on: the last day that was told so.
+    """
+
+    class Way(models.TextChoices):
+        """How it is told."""
+
+        MAIL = "mail"
+        WEBHOOK = "webhook"
+
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, null=True)
+    way = models.CharField(max_length=8, choices=Way.choices)
+    address = models.CharField(max_length=400)
+    secret = models.BinaryField(default=b"")
+    lost = models.BooleanField(default=False)
+    systems = models.ManyToManyField(System)
+    least = models.CharField(max_length=8, default="confirm")
+    digest_at = models.PositiveIntegerField(null=True)
+    zone = models.CharField(max_length=60, default="UTC")
+    digest_on = models.DateField(null=True)
+    paused = models.BooleanField(default=False)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        """In order of when they were made."""
 
         ordering = ["id"]
 

@@ -4,7 +4,7 @@ from django.db import transaction
 
 from keepsort.core.model import Path
 from keepsort.server import reading
-from keepsort.server.picking import read_path
+from keepsort.server.pick_notation import read_path
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.restores.models import PlanRecord, Run
 from keepsort.server.snapshots.models import Record

@@ -1,0 +1,1 @@
+"""What wants attention, and what somebody has put aside."""

@@ -1,0 +1,1 @@
+"""What people and programs are told: by mail, and by signed calls over HTTP."""

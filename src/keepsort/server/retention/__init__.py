@@ -1,0 +1,1 @@
+"""Which backups stay, which go, and what that frees."""

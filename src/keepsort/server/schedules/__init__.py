@@ -1,0 +1,1 @@
+"""When backups are made by themselves."""

@@ -1,0 +1,96 @@
+"""How two records differ in sum: kept in the database, so that who watches compares nothing."""
+
+from dataclasses import dataclass, field
+from hashlib import blake2b
+
+import msgspec
+
+from keepsort.core.compare import Comparison
+from keepsort.core.model import Path, is_beneath
+from keepsort.server.logs import log
+from keepsort.server.pooling import DATABASE_AWAY
+from keepsort.server.snapshots.models import Record
+from keepsort.server.snapshots.services import newest
+from keepsort.server.sorting.comparing import compared
+from keepsort.server.sorting.models import Tallied
+from keepsort.server.systems.models import System
+from keepsort.server.systems.services import newest_successor
+
+_FIRST = 12
+_encode = msgspec.json.Encoder(order="deterministic").encode
+
+
+class First(msgspec.Struct, frozen=True):
+    """One of the first objects that differ. written: its place, as its system writes it."""
+
+    path: Path
+    written: str
+    name: str
+    state: str
+
+
+@dataclass(frozen=True)
+class Tally:
+    """Objects by the way they differ, and the first of them."""
+
+    counts: dict[str, int] = field(default_factory=dict)
+    first: tuple[First, ...] = ()
+
+
+def tallied(left: Record, right: Record) -> Tally:
+    """Tell how two records differ by the rules saved for their system; worked out once."""
+    key = _key(left, right)
+    row = Tallied.objects.filter(key=key).first()
+    if row is not None:
+        return Tally(row.counts, msgspec.convert(row.first, tuple[First, ...]))
+    found = compared(left, right)
+    made = Tally(found.tally, tuple(_first(found)))
+    Tallied.objects.bulk_create(
+        [Tallied(key=key, counts=made.counts, first=msgspec.to_builtins(made.first))],
+        ignore_conflicts=True,
+    )
+    return made
+
+
+def _key(left: Record, right: Record) -> str:
+    """Return what stands for two trees and for all that they are compared by."""
+    sides = [
+        (
+            bytes(one.significant).hex(), bytes(one.schema).hex(), one.at, one.choice, one.gaps,
+            one.kind == Record.Kind.FILE,
+        )
+        for one in (left, right)
+    ]  # fmt: skip
+    terms = (right.system_id, right.system.rules, newest_successor(right.system))
+    return blake2b(_encode([sides, terms]), digest_size=24).hexdigest()
+
+
+def _first(found: Comparison) -> list[First]:
+    """Return the first objects that differ; what goes with a whole branch is told by that."""
+    write = found.left.schema.notation.write
+    told: list[First] = []
+    within: Path | None = None
+    for one in found.differences:
+        # what stands in a branch that is gone or new, or is held by a file, is told by that
+        if within is not None and is_beneath(one.path, within):
+            continue
+        whole = one.state in ("missing", "extra") or found.left.schema.parts_in(one.kind)
+        within = one.path if whole else None
+        told.append(First(one.path, write(one.path), one.node.entry.name or "/", one.state))
+        if len(told) == _FIRST:
+            break
+    return told
+
+
+def tally_ahead(system: System) -> None:
+    """Work out what Watch is going to ask for; what goes wrong is told when it is asked for."""
+    look, backup = newest(system, Record.Kind.LOOK), newest(system, Record.Kind.BACKUP)
+    baseline = system.records.filter(baseline=True).first()
+    try:
+        for kept in {one.pk: one for one in (backup, baseline) if one is not None}.values():
+            if look is not None:
+                tallied(kept, look)
+    except DATABASE_AWAY:
+        raise
+    except Exception as error:
+        log.error("a tally could not be worked out ahead", system=system.pk, error=error)
