@@ -3,6 +3,7 @@ import Nowhere from './views/Nowhere.svelte';
 import BackupsView from './views/backups/BackupsView.svelte';
 import FilesView from './views/files/FilesView.svelte';
 import FileView from './views/files/FileView.svelte';
+import MessagesView from './views/messages/MessagesView.svelte';
 import PreviewView from './views/preview/PreviewView.svelte';
 import RunsView from './views/run/RunsView.svelte';
 import RunView from './views/run/RunView.svelte';
@@ -19,6 +20,7 @@ export const { p, navigate, isActive, route } = createRouter({
   '/runs/:run': RunView,
   '/files': FilesView,
   '/files/:file': FileView,
+  '/messages': MessagesView,
   '/setup': SetupView,
   '/setup/:system': SetupView,
   '*': Nowhere,

@@ -35,6 +35,12 @@ export type AskPlace = Schemas['AskPlaceShapeRequest'];
 export type PlaceForCopies = Schemas['PlaceForCopiesShape'];
 export type OpenedFile = Schemas['FileShape'];
 export type FileObject = Schemas['FileObjectShape'];
+export type AskSchedule = Schemas['AskScheduleShapeRequest'];
+export type Schedule = Schemas['ScheduleShape'];
+export type Policy = Schemas['PolicyShapeRequest'];
+export type Item = Schemas['AttentionShape'];
+export type AskReceiver = Schemas['AskReceiverShapeRequest'];
+export type Receiver = Schemas['ReceiverShape'];
 export type RunBrief = Schemas['RunBriefShape'];
 
 /** An error as the server tells it: what was not possible and why, and the way out. */

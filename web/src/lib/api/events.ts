@@ -12,7 +12,8 @@ export function listen(): () => void {
       void queryClient.invalidateQueries({ queryKey: ['run', told.id] });
       void queryClient.invalidateQueries({ queryKey: ['runs'] });
     } else {
-      void queryClient.invalidateQueries({ queryKey: ['backups', told.system] });
+      for (const key of ['backups', 'schedules', 'retention', 'standing'])
+        void queryClient.invalidateQueries({ queryKey: [key] });
     }
   };
   return () => source.close();

@@ -6,6 +6,7 @@ import {
   got,
   type AskElsewhere,
   type AskSettings,
+  type Run,
   type Rules,
   type Settings,
 } from './client';
@@ -43,7 +44,7 @@ export const work = (number: number) => ({
   queryKey: ['work', number],
   queryFn: () => got(client.GET('/api/work/{number}', { params: { path: { number } } })),
   refetchInterval: (query: { state: { data?: { state: string } } }) =>
-    ['done', 'failed'].includes(query.state.data?.state ?? '') ? false : 2_000,
+    ['done', 'failed', 'cancelled'].includes(query.state.data?.state ?? '') ? false : 2_000,
 });
 
 export const systems = () => ({
@@ -265,9 +266,16 @@ export async function changeWait(number: number, minutes: number): Promise<void>
   await queryClient.invalidateQueries({ queryKey: ['run', number] });
 }
 
+/** A run. Its plan never changes, so it comes once; each step asks for the journal alone. */
 export const run = (number: number) => ({
   queryKey: ['run', number],
-  queryFn: () => got(client.GET('/api/runs/{number}', { params: { path: { number } } })),
+  queryFn: async (): Promise<Run> => {
+    const of = { params: { path: { number } } };
+    const before = queryClient.getQueryData<Run>(['run', number]);
+    if (!before) return got(client.GET('/api/runs/{number}', of));
+    const journal = await got(client.GET('/api/runs/{number}/journal', of));
+    return { ...journal, content: before.content };
+  },
 });
 
 export async function askWork(
@@ -275,11 +283,12 @@ export async function askWork(
   kind: 'look' | 'backup',
   at: string[] = [],
   note = '',
+  pinned = false,
 ): Promise<number> {
   const asked = await got(
     client.POST('/api/systems/{number}/work', {
       params: { path: { number: system } },
-      body: { kind, at, note },
+      body: { kind, at, note, pinned },
     }),
   );
   await queryClient.invalidateQueries({ queryKey: ['systems'] });

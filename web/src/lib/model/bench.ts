@@ -3,7 +3,9 @@ export function nextPick(bench: HTMLElement | undefined, by: -1 | 0 | 1): boolea
   const picks = [...(bench?.querySelectorAll<HTMLElement>('[role=switch]') ?? [])];
   const at = picks.findIndex((one) => one === document.activeElement);
   if (by && at < 0) return false;
-  const next = by ? picks[at + by] : (picks[0] ?? bench?.querySelector('button'));
+  const shown = () =>
+    [...(bench?.querySelectorAll('button') ?? [])].find((one) => one.checkVisibility());
+  const next = by ? picks[at + by] : (picks[0] ?? shown());
   next?.focus();
   return true;
 }

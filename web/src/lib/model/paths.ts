@@ -19,3 +19,12 @@ export function plainName(name: string): string {
 export function placeOf(path: Path): string {
   return path.slice(0, -1).map(plainName).join(' / ');
 }
+
+/** Reads a path as the URL has it; undefined where it is none. */
+export function readPath(text: string | undefined): Path | undefined {
+  try {
+    return text ? (JSON.parse(text) as Path) : undefined;
+  } catch {
+    return undefined;
+  }
+}

@@ -35,6 +35,24 @@ export function sinceWhen({ record, after }: Since, now = Date.now()): string {
   return after ? `became so after the backup of ${ago(after.taken_at, now)}` : '';
 }
 
+/** "in 4 min", "in 5 h", "today 23:15", "Mon 2 Nov, 02:00". */
+export function until(iso: string, now = Date.now()): string {
+  const then = new Date(iso);
+  const left = then.getTime() - now;
+  if (left < 60_000) return 'within a minute';
+  if (left < 3_600_000) return `in ${Math.round(left / 60_000)} min`;
+  if (left < 12 * 3_600_000) return `in ${Math.round(left / 3_600_000)} h`;
+  const time = then.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' });
+  if (new Date(now + day).toDateString() === then.toDateString()) return `tomorrow ${time}`;
+  return `${shortDay(iso)}, ${time}`;
+}
+
+/** "3 s", "12 min", "2 h". */
+export function span(seconds: number): string {
+  if (seconds < 90) return `${Math.max(1, Math.round(seconds))} s`;
+  return seconds < 5400 ? `${Math.round(seconds / 60)} min` : `${Math.round(seconds / 3600)} h`;
+}
+
 export function exact(iso: string): string {
   return new Date(iso).toLocaleString('en-GB', { dateStyle: 'full', timeStyle: 'medium' });
 }
@@ -42,5 +60,6 @@ export function exact(iso: string): string {
 export function bytes(size: number): string {
   if (size < 1024) return `${size} B`;
   if (size < 1024 * 1024) return `${(size / 1024).toFixed(size < 10240 ? 1 : 0)} KiB`;
-  return `${(size / 1024 / 1024).toFixed(1)} MiB`;
+  if (size < 1024 ** 3) return `${(size / 1024 / 1024).toFixed(1)} MiB`;
+  return `${(size / 1024 ** 3).toFixed(1)} GiB`;
 }

@@ -33,8 +33,10 @@ interface Drawn {
 export class Tree {
   private branches = new Map<string, Branch>();
   private open = new Set<string>();
-  private asked = new Set<string>();
+  private asked = new Map<string, Promise<void>>();
   private version = $state(0);
+  /** Nothing is drawn before all that is first shown is there: no row moves under a pointer. */
+  private begun = $state(false);
   /** Rows by their path, to find where a row is in its level. */
   private places = new Map<string, number>();
   top = $state.raw<Row>();
@@ -44,14 +46,23 @@ export class Tree {
     private readonly only: 'differences' | 'all',
   ) {}
 
-  /** Fetches the tree, folded down to the differences. */
-  async begin(): Promise<void> {
-    const found = await queryClient.fetchQuery(outline(this.looked));
-    this.top = found.rows[0];
-    if (!this.top) return;
-    if (this.only === 'all') return this.show(this.top.path);
+  /** Fetches the tree, folded down to the differences; `then` reveals what is to be shown first. */
+  async begin(then?: () => Promise<void>): Promise<void> {
+    try {
+      const found = await queryClient.fetchQuery(outline(this.looked));
+      this.top = found.rows[0];
+      if (!this.top) return;
+      if (this.only === 'all') await this.show(this.top.path);
+      else this.unfold(found.rows);
+      await then?.();
+    } finally {
+      this.begun = true;
+    }
+  }
+
+  private unfold(rows: Row[]): void {
     const parents: Row[] = [];
-    for (const row of found.rows) {
+    for (const row of rows) {
       parents.length = row.depth;
       const parent = parents[row.depth - 1];
       if (parent) {
@@ -128,15 +139,23 @@ export class Tree {
     await this.fetch(line.path, { start: line.number - (line.number % PAGE) });
   }
 
-  private async fetch(path: Path, which: { start?: number; around?: string }): Promise<void> {
+  /** Fetches a page once; who asks for one that is on its way waits for it too. */
+  private fetch(path: Path, which: { start?: number; around?: string }): Promise<void> {
     const key = `${keyOf(path)}@${which.start ?? which.around}`;
-    if (this.asked.has(key)) return;
-    this.asked.add(key);
+    let asked = this.asked.get(key);
+    if (!asked) {
+      asked = this.fetchPage(path, which).catch((problem: unknown) => {
+        this.asked.delete(key);
+        throw problem;
+      });
+      this.asked.set(key, asked);
+    }
+    return asked;
+  }
+
+  private async fetchPage(path: Path, which: { start?: number; around?: string }): Promise<void> {
     const page = level(this.looked, { path, only: this.only, ...which });
-    const found = await queryClient.fetchQuery(page).catch((problem: unknown) => {
-      this.asked.delete(key);
-      throw problem;
-    });
+    const found = await queryClient.fetchQuery(page);
     const depth = path.length - (this.top?.path.length ?? 0) + 1;
     const branch = this.branch(path, depth);
     branch.total = found.total;
@@ -174,7 +193,7 @@ export class Tree {
 
   /** How many lines there are. */
   count = $derived.by((): number =>
-    this.top ? 1 + (this.layout.get(keyOf(this.top.path))?.lines ?? 0) : 0,
+    this.top && this.begun ? 1 + (this.layout.get(keyOf(this.top.path))?.lines ?? 0) : 0,
   );
 
   /** The line at a place, counted from 0. */

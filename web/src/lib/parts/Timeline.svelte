@@ -2,7 +2,7 @@
   import type { Backup } from '$lib/api/client';
   import { count, inWords, total } from '$lib/model/differences';
   import { plainName } from '$lib/model/paths';
-  import { ago, shortDay } from '$lib/model/time';
+  import { ago, bytes, shortDay } from '$lib/model/time';
 
   interface Props {
     backups: Backup[];
@@ -11,6 +11,10 @@
     left?: number;
     right?: number;
     rightLabel?: string;
+    /** Room beneath the line, in CSS px, for how much of each backup was new in the store. */
+    hanging?: number;
+    /** Backups that are dropped, or will be next. */
+    going?: Set<number>;
     onleft?: (id: number) => void;
     onright?: (id: number | null) => void;
   }
@@ -21,12 +25,15 @@
     left,
     right,
     rightLabel = 'now',
+    hanging = 0,
+    going = new Set(),
     onleft,
     onright,
   }: Props = $props();
 
   const margin = 14;
-  const base = $derived(height - 18);
+  const base = $derived(height - 18 - hanging);
+  const largest = $derived(Math.max(1, ...backups.map((b) => b.stored_bytes)));
   const ordered = $derived([...backups].reverse());
   // Half by time, half by rank, so that neighbours in time never hide each other.
   const ticks = $derived.by(() => {
@@ -42,6 +49,8 @@
         backup,
         x: margin + room * (0.45 * byTime + 0.55 * byRank),
         tall: changes ? Math.min(30, 5 + 6 * Math.log2(1 + changes)) : 4,
+        deep:
+          hanging && (hanging - 3) * (Math.log2(1 + backup.stored_bytes) / Math.log2(1 + largest)),
       };
     });
   });
@@ -71,7 +80,11 @@
     if (backup.at.length) parts.splice(1, 0, `holds only ${plainName(backup.at.at(-1)!)}`);
     parts.push(inWords(backup.changes) || 'nothing had changed');
     if (backup.problem_count) parts.push(count(backup.problem_count, 'problem'));
+    if (backup.damage_count) parts.push('some of it cannot be read');
+    if (hanging) parts.push(`${bytes(backup.stored_bytes)} new in the store`);
     if (backup.pinned) parts.push('pinned');
+    if (backup.baseline) parts.push('the baseline');
+    if (going.has(backup.id)) parts.push('goes next');
     return parts.filter(Boolean).join(' · ');
   }
 
@@ -112,7 +125,7 @@
     />
   {/if}
   <line x1={margin - 6} x2={now} y1={base} y2={base} stroke="var(--line-strong)" />
-  {#each ticks as { backup, x, tall }, at (backup.id)}
+  {#each ticks as { backup, x, tall, deep }, at (backup.id)}
     {@const chosen = backup.id === left}
     <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
     <g
@@ -139,6 +152,25 @@
           stroke-width={backup.at.length ? 1.5 : 3}
           stroke-dasharray={backup.at.length ? '3 2' : undefined}
         />
+      {/if}
+      {#if hanging}
+        <path d="M{x} {base + 2}v{deep}" stroke="var(--line-strong)" stroke-width="5" />
+      {/if}
+      {#if backup.damage_count}
+        <path d="M{x - 5} {base - 3}l10 6m0 -6l-10 6" stroke="var(--stop)" stroke-width="2" />
+      {/if}
+      {#if going.has(backup.id)}
+        <circle
+          cx={x}
+          cy={base}
+          r="5"
+          fill="var(--paper)"
+          stroke="var(--ink-2)"
+          stroke-dasharray="2 2"
+        />
+      {/if}
+      {#if backup.baseline}
+        <path d="M{x - 7} {base - tall - 3}h14" stroke="var(--ink)" stroke-width="3" />
       {/if}
       {#if backup.pinned}
         <path d="M{x} {base - tall - 2}v-12l9 4-9 4" fill="var(--ink)" stroke="var(--ink)" />

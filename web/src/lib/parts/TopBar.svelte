@@ -19,7 +19,7 @@
     { name: 'Files', href: '/files', on: here.startsWith('/files') },
     { name: 'Runs', href: '/runs', on: here.startsWith('/runs') },
     ...(person.role === 'administrator'
-      ? [{ name: 'Setup', href: '/setup', on: here.startsWith('/setup') }]
+      ? [{ name: 'Setup', href: '/setup', on: /^\/(setup|messages)/.test(here) }]
       : []),
   ]);
 

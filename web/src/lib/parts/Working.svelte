@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { System } from '$lib/api/client';
-  import { count } from '$lib/model/differences';
+  import Progress from './Progress.svelte';
 
   /** What a worker is doing for a system right now. */
   let { system }: { system: System } = $props();
@@ -8,8 +8,14 @@
 </script>
 
 {#if work}
-  <span class="flex items-center gap-1.5 text-pick" role="status">
-    <svg width="10" height="10" class="animate-spin" viewBox="0 0 10 10" aria-hidden="true">
+  <span class="flex items-start gap-1.5" role="status">
+    <svg
+      width="10"
+      height="10"
+      class="mt-1 shrink-0 animate-spin text-pick"
+      viewBox="0 0 10 10"
+      aria-hidden="true"
+    >
       <circle
         cx="5"
         cy="5"
@@ -20,8 +26,6 @@
         stroke-dasharray="14 12"
       />
     </svg>
-    {work.kind === 'backup' ? 'backing up' : 'looking'}{work.objects_seen
-      ? `, ${count(work.objects_seen, 'object')}`
-      : ''}
+    <span><Progress {work} /></span>
   </span>
 {/if}

@@ -1,26 +1,40 @@
 <script lang="ts">
-  import { client, got, type Backup } from '$lib/api/client';
-  import { queryClient } from '$lib/api/queries';
-  import { bytes } from '$lib/model/time';
+  import type { Backup, System } from '$lib/api/client';
+  import { changeBackup } from '$lib/api/practice';
+  import type { AskedFor } from '$lib/model/asked';
+  import { count } from '$lib/model/differences';
+  import { bytes, until } from '$lib/model/time';
   import { plainName } from '$lib/model/paths';
   import Ago from '$lib/parts/Ago.svelte';
-  import ExportDialog from '../sort/ExportDialog.svelte';
   import Tally from '$lib/parts/Tally.svelte';
+  import BackupDetails from './BackupDetails.svelte';
 
-  let { backup, pair = $bindable() }: { backup: Backup; pair: number[] } = $props();
+  interface Props {
+    system: System;
+    backup: Backup;
+    /** What keeps it, by the policy. */
+    why: string[];
+    /** When it goes: a time, or words; empty where it stays. */
+    fate: string;
+    pair: number[];
+    onasked: (asked: AskedFor) => void;
+  }
+  let { system, backup, why, fate, pair = $bindable(), onasked }: Props = $props();
 
   let editing = $state(false);
-  let exporting = $state(false);
+  let open = $state(false);
   // svelte-ignore state_referenced_locally
   let note = $state(backup.note);
+  // the zone goes without saying where it is the person's own
+  const scheduled = $derived(
+    backup.scheduled.replace(` (${Intl.DateTimeFormat().resolvedOptions().timeZone})`, ''),
+  );
+  const goes = $derived(fate.startsWith('goes') ? fate : fate && `goes next, ${until(fate)}`);
 
-  async function change(body: { note?: string; pinned?: boolean }): Promise<void> {
-    await got(
-      client.PATCH('/api/records/{number}', { params: { path: { number: backup.id } }, body }),
-    );
+  async function rename(event: SubmitEvent): Promise<void> {
+    event.preventDefault();
+    await changeBackup(backup.id, { note });
     editing = false;
-    await queryClient.invalidateQueries({ queryKey: ['backups'] });
-    await queryClient.invalidateQueries({ queryKey: ['systems'] });
   }
 
   function choose(): void {
@@ -30,8 +44,8 @@
   }
 </script>
 
-<tr class="border-b border-line hover:bg-sheet">
-  <td>
+<tr class="{open ? 'bg-sheet' : 'border-b border-line'} align-top hover:bg-sheet">
+  <td class="pt-2">
     <input
       type="checkbox"
       class="accent-pick"
@@ -44,17 +58,17 @@
     <Ago at={backup.taken_at} />
     {#if backup.at.length}
       <small class="block text-xs text-ink-2">only {plainName(backup.at.at(-1)!)}</small>
+    {:else if backup.left_out.length}
+      <small class="block text-xs text-ink-2" title={backup.left_out.join(', ')}
+        >without {backup.left_out.length === 1
+          ? backup.left_out[0]
+          : `${backup.left_out.length} kinds or places`}</small
+      >
     {/if}
   </td>
-  <td class="pr-4">
+  <td class="py-1.5 pr-4">
     {#if editing}
-      <form
-        class="flex gap-2"
-        onsubmit={(event) => {
-          event.preventDefault();
-          void change({ note });
-        }}
-      >
+      <form class="flex gap-2" onsubmit={rename}>
         <input
           class="rounded border border-line-strong bg-sheet px-1.5"
           bind:value={note}
@@ -73,33 +87,36 @@
       </button>
     {/if}
   </td>
-  <td class="pr-4 text-ink-2">{backup.by || '—'}</td>
-  <td class="pr-4">
+  <td class="py-1.5 pr-4 text-ink-2" title={backup.scheduled}>{scheduled || backup.by || '—'}</td>
+  <td class="py-1.5 pr-4">
     {#if Object.keys(backup.changes).length}<Tally tally={backup.changes} between />{:else}<span
         class="text-ink-3">nothing</span
       >{/if}
   </td>
-  <td class="pr-4 text-right font-mono text-sm">{backup.objects.toLocaleString('en')}</td>
-  <td class="pr-4 text-right font-mono text-sm">{bytes(backup.stored_bytes)}</td>
-  <td class="pr-4">
-    {#if backup.problem_count}
-      <span class="font-semibold text-confirm" title={backup.problems.join('\n')}>
-        {backup.problem_count === 1 ? '1 problem' : `${backup.problem_count} problems`}
-      </span>
+  <td class="py-1.5 pr-4 text-right font-mono text-sm">{backup.objects.toLocaleString('en')}</td>
+  <td class="py-1.5 pr-4 text-right font-mono text-sm">{bytes(backup.stored_bytes)}</td>
+  <td class="py-1.5 pr-4 whitespace-nowrap">
+    {#if backup.damage_count}
+      <b class="font-semibold text-stop">{count(backup.damage_count, 'place')} cannot be read</b>
+    {:else if backup.problem_count}
+      <b class="font-semibold text-confirm">{count(backup.problem_count, 'problem')}</b>
     {:else}<span class="text-ink-2">good</span>{/if}
+    {#if backup.baseline}<b class="font-semibold"> · baseline</b>{/if}
+    {#if backup.pinned}<b class="font-semibold"> · pinned</b>{/if}
+    {#if goes}<small class="block text-xs text-confirm">{goes}</small>{/if}
   </td>
   <td class="flex gap-3 py-1.5 whitespace-nowrap">
     <a class="link" href="/sort/{backup.system}?left={backup.id}">sort</a>
-    <button class="link" onclick={() => (exporting = true)}>save to a file…</button>
-    <button
-      class="link {backup.pinned ? 'font-semibold' : ''}"
-      aria-pressed={backup.pinned}
-      onclick={() => change({ pinned: !backup.pinned })}
+    <button class="link" aria-expanded={open} onclick={() => (open = !open)}
+      >{open ? 'less' : 'more'}</button
     >
-      {backup.pinned ? 'pinned' : 'pin'}
-    </button>
-    {#if exporting}
-      <ExportDialog bind:open={exporting} backup={backup.id} path={backup.at} />
-    {/if}
   </td>
 </tr>
+{#if open}
+  <tr class="border-b border-line bg-sheet">
+    <td></td>
+    <td colspan="8" class="pb-3">
+      <BackupDetails {system} {backup} {why} {onasked} />
+    </td>
+  </tr>
+{/if}

@@ -4,6 +4,7 @@
   import type { Hit, System } from '$lib/api/client';
   import { search } from '$lib/api/queries';
   import { givesFocusBack } from '$lib/model/focus';
+  import { rested } from '$lib/model/rested.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { navigate } from '../../routes';
   import HitRow from './HitRow.svelte';
@@ -17,17 +18,12 @@
 
   const PAUSE = 120;
   let typed = $state('');
-  let text = $state('');
   let only = $state<'' | 'present' | 'gone'>('');
   let here = $state(false);
   let at = $state(0);
 
-  // a person who still types is not searched for at every letter
-  $effect(() => {
-    const wanted = typed.trim();
-    const timer = setTimeout(() => (text = wanted), PAUSE);
-    return () => clearTimeout(timer);
-  });
+  const wanted = rested(() => typed.trim(), PAUSE);
+  const text = $derived(wanted.current);
 
   const found = createQuery(() => ({
     ...search(text, here ? system?.id : undefined, only),

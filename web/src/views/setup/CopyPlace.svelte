@@ -3,6 +3,7 @@
   import type { PlaceForCopies } from '$lib/api/client';
   import { copyNow, removePlace, storedIn, takeIn } from '$lib/api/places';
   import { count } from '$lib/model/differences';
+  import { createDoing } from '$lib/model/doing.svelte';
   import { bytes } from '$lib/model/time';
   import Ago from '$lib/parts/Ago.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
@@ -10,28 +11,19 @@
   /** One place for copies: how it stands there, and what can be taken back from it. */
   let { place }: { place: PlaceForCopies } = $props();
 
-  let error = $state<Error>();
-  let busy = $state('');
+  const doing = createDoing();
   let open = $state(false);
   let passphrase = $state('');
   let told = $state('');
   const stored = createQuery(() => ({ ...storedIn(place.id), enabled: open }));
 
-  async function doing(what: string, act: () => Promise<void>): Promise<void> {
-    error = undefined;
+  const act = (what: string, does: () => Promise<void>): void => {
     told = '';
-    busy = what;
-    try {
-      await act();
-    } catch (problem) {
-      error = problem as Error;
-    } finally {
-      busy = '';
-    }
-  }
+    doing.run(what, does);
+  };
 
   const take = (name: string) =>
-    doing(name, async () => {
+    act(name, async () => {
       const { backup } = await takeIn(place.id, name, passphrase);
       told = backup
         ? `${name} is backup ${backup} now.`
@@ -55,18 +47,18 @@
     </p>
   {/if}
   <p class="flex gap-3 text-sm">
-    <button class="link" disabled={!!busy} onclick={() => doing('now', () => copyNow(place.id))}
-      >{busy === 'now' ? 'copying…' : 'copy now'}</button
+    <button class="link" disabled={!!doing.busy} onclick={() => act('now', () => copyNow(place.id))}
+      >{doing.busy === 'now' ? 'copying…' : 'copy now'}</button
     >
     <button class="link" aria-expanded={open} onclick={() => (open = !open)}>what lies there</button
     >
     <button
       class="link"
       title="Copies that lie there stay"
-      onclick={() => doing('remove', () => removePlace(place.id))}>copy there no more</button
+      onclick={() => act('remove', () => removePlace(place.id))}>copy there no more</button
     >
   </p>
-  {#if error}<Trouble {error} />{/if}
+  {#if doing.error}<Trouble error={doing.error} />{/if}
   {#if told}<p class="font-semibold text-pick" role="status">{told}</p>{/if}
   {#if open}
     {#if stored.error}<Trouble error={stored.error} />{/if}
@@ -80,8 +72,8 @@
           <li class="flex items-baseline gap-3 border-b border-line py-0.5 text-sm">
             <span class="font-mono break-all">{one.name}</span>
             <span class="ml-auto whitespace-nowrap text-ink-2">{bytes(one.bytes)}</span>
-            <button class="link" disabled={!!busy} onclick={() => take(one.name)}
-              >{busy === one.name ? 'taking in…' : 'take in'}</button
+            <button class="link" disabled={!!doing.busy} onclick={() => take(one.name)}
+              >{doing.busy === one.name ? 'taking in…' : 'take in'}</button
             >
           </li>
         {:else}

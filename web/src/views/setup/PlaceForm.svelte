@@ -1,5 +1,6 @@
 <script lang="ts">
   import { addPlace } from '$lib/api/places';
+  import { createDoing } from '$lib/model/doing.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import FormRow from './FormRow.svelte';
 
@@ -13,36 +14,22 @@
   let keyFile = $state('');
   let passphrase = $state('');
   let keep = $state(0);
-  let error = $state<Error>();
-  let waiting = $state(false);
+  const doing = createDoing();
   const bucket = $derived(address.startsWith('s3:'));
   const host = $derived(address.startsWith('sftp:'));
 
-  async function add(event: SubmitEvent): Promise<void> {
+  function add(event: SubmitEvent): void {
     event.preventDefault();
-    if (waiting) return;
-    waiting = true;
-    error = undefined;
-    try {
-      const options = {
-        ...(bucket && endpoint ? { endpoint } : {}),
-        ...(host && keyFile ? { key_file: keyFile } : {}),
-      };
-      await addPlace(system, {
-        address,
-        options,
-        user,
-        password,
-        passphrase,
-        keep,
-        pattern: '{system}-{date}-{time}-{number}.zip',
-      });
+    const options = {
+      ...(bucket && endpoint ? { endpoint } : {}),
+      ...(host && keyFile ? { key_file: keyFile } : {}),
+    };
+    const pattern = '{system}-{date}-{time}-{number}.zip';
+    const asked = { address, options, user, password, passphrase, keep, pattern };
+    doing.run('add', async () => {
+      await addPlace(system, asked);
       onclose();
-    } catch (problem) {
-      error = problem as Error;
-    } finally {
-      waiting = false;
-    }
+    });
   }
 </script>
 
@@ -95,11 +82,11 @@
   <FormRow id="place-keep" label="Keep there" help="how many copies; 0 for all">
     <input id="place-keep" class="field w-24" type="number" min="0" bind:value={keep} />
   </FormRow>
-  {#if error}<Trouble {error} />{/if}
+  {#if doing.error}<Trouble error={doing.error} />{/if}
   <div class="mt-2 flex justify-end gap-2.5">
     <button type="button" class="act" onclick={onclose}>Back</button>
-    <button class="act main" disabled={waiting || !address}
-      >{waiting ? 'Asking it…' : 'Add the place'}</button
+    <button class="act main" disabled={!!doing.busy || !address}
+      >{doing.busy ? 'Asking it…' : 'Add the place'}</button
     >
   </div>
 </form>

@@ -34,6 +34,9 @@
         </a>
       {/each}
       <a class="act mt-3 inline-block" href="/setup/new">Add a system</a>
+      <p class="mt-4 border-t border-line pt-2">
+        <a class="link" href="/messages">Who is told what wants attention</a>
+      </p>
     </nav>
     <section class="min-h-0 overflow-auto bg-sheet px-5 pt-3" aria-label="System">
       {#if kinds.error ?? all.error}

@@ -26,7 +26,7 @@
     onsource: (record: number) => void;
     onagainst: (record: number) => void;
     onchoose: (path: Path) => void;
-    onbackup: (kind: 'backup', at: Path) => void;
+    onbackup: (at: Path) => void;
   }
   let { bench, row, looked, picks, live, sides, onsource, onagainst, onchoose, onbackup }: Props =
     $props();
@@ -98,7 +98,7 @@
     <button
       class="link text-sm font-normal"
       title="Keep this branch (B)"
-      onclick={() => onbackup('backup', bench.live_path ?? bench.path)}>keep this branch</button
+      onclick={() => onbackup(bench.live_path ?? bench.path)}>keep this branch</button
     >
   </span>
 </div>

@@ -15,10 +15,14 @@
     or another system.
   </p>
 {:else}
-  <p class="font-semibold">Nothing differs.</p>
+  <p class="font-semibold">
+    {head.not_kept ? 'Nothing of what was kept differs.' : 'Nothing differs.'}
+  </p>
   <p class="text-ink-2">
-    {head.mentions === null
-      ? `All ${count(head.same, 'object')} are the same on both sides.`
-      : `${count(head.same, 'object')} that the file tells of ${head.same === 1 ? 'is' : 'are'} the same; of the rest it says nothing.`}
+    {head.not_kept
+      ? `${count(head.same, 'object')} ${head.same === 1 ? 'is' : 'are'} the same. ${count(head.not_kept, 'other')} were left out of one side by choice, so nothing is said of them.`
+      : head.mentions === null
+        ? `All ${count(head.same, 'object')} are the same on both sides.`
+        : `${count(head.same, 'object')} that the file tells of ${head.same === 1 ? 'is' : 'are'} the same; of the rest it says nothing.`}
   </p>
 {/if}

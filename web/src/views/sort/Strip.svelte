@@ -53,8 +53,16 @@
 >
   <div class="grid content-center border-r border-line px-4.5 max-[999px]:px-2.5">
     <h1 class="text-[17px] leading-tight font-bold tracking-tight">{system.name}</h1>
-    <div class="text-sm text-ink-2">
+    <div class="flex flex-wrap gap-x-2 text-sm text-ink-2">
       {count(system.objects, 'object')}
+      {#if system.baseline && system.baseline.id !== looked.left}
+        {@const baseline = system.baseline.id}
+        <button
+          class="link"
+          title="Compare with the good state that {system.name} is measured by"
+          onclick={() => left(baseline)}>from the baseline</button
+        >
+      {/if}
     </div>
     <div class="text-sm text-ink-2">
       {#if system.work.length}
@@ -123,6 +131,11 @@
           <button class="link" onclick={() => setParameter('rules', NO_RULES)}>show</button>
         {:else}
           nothing hidden by <button class="link" title="R" onclick={onrules}>rules</button>
+        {/if}
+        {#if head.not_kept}
+          · <span title="One side left these out by choice, so nothing is said of them"
+            >{head.not_kept.toLocaleString('en')} not kept</span
+          >
         {/if}
       </div>
     {/if}

@@ -110,9 +110,9 @@
     else if (event.key === 'PageUp') move(focused - page);
     else if (event.key === 'Home') move(0);
     else if (event.key === 'End') move(tree.count - 1);
-    else if (event.key === 'Enter' && row) {
+    else if (event.key === 'Enter') {
       // while the tree is still opened to what is on the bench, the row is not the one meant
-      if (path === undefined || tree.indexOf(path) >= 0) onchoose(row.path);
+      if (row && (path === undefined || tree.indexOf(path) >= 0)) onchoose(row.path);
       onenter();
     } else if (event.key === ' ' && row && live) pick(row);
     else if (event.key === 'ArrowRight' && row?.children) void tree.show(row.path);

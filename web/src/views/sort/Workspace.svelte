@@ -17,9 +17,10 @@
   import type { AskedFor } from '$lib/model/asked';
   import { takesKeys } from '$lib/model/keys';
   import { keyOnBench, nextPick } from '$lib/model/bench';
-  import { samePath, type Path } from '$lib/model/paths';
+  import { readPath, samePath, type Path } from '$lib/model/paths';
   import { Picks } from '$lib/model/picks.svelte';
   import { Tree } from '$lib/model/tree.svelte';
+  import KeepSheet from '$lib/parts/KeepSheet.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
   import Title from '$lib/parts/Title.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
@@ -49,7 +50,7 @@
   const head = createQuery(() => compareHead(looked));
   const only = $derived(searchParams.get('show') === 'all' ? 'all' : 'differences');
   const at = $derived(searchParams.get('at')?.toString());
-  const path = $derived(parsed(at));
+  const path = $derived(readPath(at));
   const live = $derived(head.data?.right.kind === 'look');
   const sides = $derived({
     left: nameOf(head.data?.left, 'backup'),
@@ -66,33 +67,25 @@
   let keysOpen = $state(false);
   let rulesOpen = $state(false);
   let filtering = $state(false);
+  /** The branch that is about to be kept. */
+  let keeping = $state<Path>();
   let drawn = $state(false);
   let entering = $state(false);
   let benchSection = $state<HTMLElement>();
   let tray = $state<TrayPane>();
   let treePane = $state<TreePane>();
 
-  function parsed(text: string | undefined): Path | undefined {
-    try {
-      return text ? (JSON.parse(text) as Path) : undefined;
-    } catch {
-      return undefined;
-    }
-  }
-
   $effect(() => {
-    tree.begin().then(
-      async () => {
-        if (path === undefined) await go('next');
-        else await tree.reveal(path);
-      },
-      (problem: Error) => (error = problem),
-    );
+    const fresh = tree;
+    fresh
+      .begin(() => (path === undefined ? go('next') : fresh.reveal(path)))
+      .catch((problem: Error) => (error = problem));
   });
 
-  // Who goes to the bench goes to what it will show, which may still be on its way.
+  // Who goes to the bench goes to what it will show, which may still be on its way; what can be
+  // picked there is known with the head.
   $effect(() => {
-    if (!entering || !shown.data || !samePath(shown.data.path, path ?? [])) return;
+    if (!entering || !head.data || !shown.data || !samePath(shown.data.path, path ?? [])) return;
     entering = false;
     void tick().then(() => nextPick(benchSection, 0));
   });
@@ -139,16 +132,16 @@
     else if (event.key.toLowerCase() === 'f') filtering = true;
     else if (event.key.toLowerCase() === 'r') rulesOpen = true;
     else if (event.key.toLowerCase() === 'p') await tray?.preview();
-    else if (event.key.toLowerCase() === 'b')
-      await work('backup', shown.data?.live_path ?? path ?? []);
+    else if (event.key.toLowerCase() === 'b') keeping = shown.data?.live_path ?? path ?? [];
     else if (event.key.toLowerCase() === 'l') await work('look');
     else return;
     event.preventDefault();
   }
 
-  async function work(kind: 'backup' | 'look', at: Path = []): Promise<void> {
+  async function work(kind: AskedFor['kind'], at: Path = []): Promise<void> {
     error = undefined;
     try {
+      if (kind === 'verify') return;
       asked = { number: await askWork(system.id, kind, at), kind, at };
     } catch (problem) {
       error = problem as Error;
@@ -193,7 +186,7 @@
       <button class="act float-right mb-1 min-[1000px]:hidden" onclick={() => (drawn = true)}
         >tray{picks.things.length ? `, ${picks.things.length} picked` : ''}</button
       >
-      <AskedLine bind:asked onagain={({ kind, at }) => void work(kind, at)} />
+      <AskedLine bind:asked {system} onagain={({ kind, at }) => void work(kind, at)} />
       {#if error ?? head.error ?? shown.error}
         <Trouble error={(error ?? head.error ?? shown.error)!} />
       {/if}
@@ -209,7 +202,7 @@
             onsource={(record) => setParameter('left', record)}
             onagainst={(record) => setParameter('right', record)}
             onchoose={choose}
-            onbackup={work}
+            onbackup={(at) => (keeping = at)}
           />
         {/key}
       {:else if head.data && Object.keys(head.data.tally).length === 0}
@@ -242,6 +235,12 @@
   />
 </div>
 <KeysDialog bind:open={keysOpen} />
+<KeepSheet
+  bind:open={() => keeping !== undefined, () => (keeping = undefined)}
+  {system}
+  at={keeping ?? []}
+  onasked={(made) => (asked = made)}
+/>
 {#if head.data}
   <RulesDialog bind:open={rulesOpen} {system} {looked} rules={head.data.rules as Rules} />
 {/if}

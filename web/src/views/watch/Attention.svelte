@@ -2,16 +2,14 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { attention } from '$lib/api/queries';
   import Ago from '$lib/parts/Ago.svelte';
+  import AsideItem from './AsideItem.svelte';
+  import WantingItem from './WantingItem.svelte';
 
   /** What wants attention: as long as that is not known, nothing is said to be well. */
   const all = createQuery(attention);
-
-  const BORDERS: Record<string, string> = {
-    stop: 'border-stop',
-    unknown: 'border-ink-3 border-dashed',
-    confirm: 'border-confirm',
-    note: 'border-line-strong',
-  };
+  const wanting = $derived(all.data?.filter((item) => !item.aside) ?? []);
+  const aside = $derived(all.data?.filter((item) => item.aside) ?? []);
+  let shown = $state(false);
 </script>
 
 <aside class="overflow-auto border-l border-line bg-sheet px-4 py-3" aria-label="Wants attention">
@@ -27,20 +25,24 @@
   {:else if !all.data}
     <p class="mt-2 text-ink-2" role="status">Working it out… nothing is known yet.</p>
   {/if}
-  {#each all.data ?? [] as item (`${item.title} ${item.place}`)}
-    <a
-      href={item.place}
-      class="my-2.5 block border-l-3 py-0.5 pl-2.5 hover:bg-sunk {BORDERS[item.level]}"
-    >
-      <b class="font-semibold">{item.title}</b>
-      <span class="block text-ink-2">{item.text}</span>
-    </a>
+  {#each wanting as item (`${item.system} ${item.code} ${item.stands}`)}
+    <WantingItem {item} />
   {:else}
     {#if all.data && !all.error}
       <p class="mt-2 text-ink-2">
-        Nothing. Every system was as it was kept when it was looked at, which was within a day, and
-        the backups are fresh.
+        {aside.length ? 'Nothing else.' : 'Nothing.'} Every other system was as it was kept when it was
+        looked at, which was within a day, and the backups are fresh.
       </p>
     {/if}
   {/each}
+  {#if aside.length}
+    <button class="link mt-2 text-sm" aria-expanded={shown} onclick={() => (shown = !shown)}
+      >{aside.length} put aside</button
+    >
+    {#if shown}
+      {#each aside as item (`${item.system} ${item.code} ${item.stands}`)}
+        <AsideItem {item} />
+      {/each}
+    {/if}
+  {/if}
 </aside>

@@ -3,9 +3,11 @@
   import { count, total } from '$lib/model/differences';
   import type { AskedFor } from '$lib/model/asked';
   import { plainName } from '$lib/model/paths';
+  import { until } from '$lib/model/time';
   import Asked from '$lib/parts/Asked.svelte';
   import Ago from '$lib/parts/Ago.svelte';
   import Mark from '$lib/parts/Mark.svelte';
+  import SinceLink from '$lib/parts/SinceLink.svelte';
   import Tally from '$lib/parts/Tally.svelte';
   import Timeline from '$lib/parts/Timeline.svelte';
   import Working from '$lib/parts/Working.svelte';
@@ -24,6 +26,13 @@
 
   let width = $state(560);
   const whole = $derived(system.backups.filter((b) => !b.at.length));
+  const offBaseline = $derived(total(system.off_baseline));
+  const nextDue = $derived(
+    system.schedules
+      .map((one) => one.next_at)
+      .filter((at) => at !== null)
+      .sort()[0],
+  );
   const differing = $derived(system.look ? total(system.look.changes) : 0);
 </script>
 
@@ -38,6 +47,10 @@
     <a href="/sort/{system.id}" class="text-lg font-semibold hover:underline">{system.name}</a>
     <div class="text-sm text-ink-2">{system.connector_label}</div>
     <div class="text-sm text-ink-2">{count(system.objects, 'object')}</div>
+    <a class="text-sm text-ink-2 hover:underline" href="/backups/{system.id}?sheet=schedules">
+      {#if nextDue}next backup {until(nextDue)}{:else if system.schedules.length}schedules paused{:else if !system.trouble}no
+        schedule{/if}
+    </a>
   </div>
   <div bind:clientWidth={width} class="min-w-0">
     {#if whole.length}
@@ -56,6 +69,21 @@
     {:else}
       <span class="font-semibold">as in the newest backup</span>
     {/if}
+    {#if system.baseline}
+      <a
+        class="flex items-center gap-2 text-sm hover:underline"
+        title="Sort from the good state that {system.name} is measured by"
+        href="/sort/{system.id}?left={system.baseline.id}"
+      >
+        {#if !system.look}
+          <span class="text-ink-2">baseline: not looked at yet</span>
+        {:else if offBaseline}
+          <span class="text-ink-2">{count(offBaseline, 'object')} off the baseline</span>
+        {:else}
+          <span class="text-ink-2">as in the baseline</span>
+        {/if}
+      </a>
+    {/if}
     <div class="flex items-center gap-3 text-sm text-ink-2">
       {#if system.look}<span>looked at <Ago at={system.look.taken_at} /></span>{/if}
       {#if !asked}<Working {system} />{/if}
@@ -63,7 +91,8 @@
     {#if asked}
       <Asked
         {asked}
-        onagain={() => onwork(asked.kind)}
+        {system}
+        onagain={() => asked.kind !== 'verify' && onwork(asked.kind)}
         onshow={(record) =>
           navigate('/sort/:system', {
             params: { system: String(system.id) },
@@ -78,6 +107,14 @@
       <a class="link" href="/sort/{system.id}">sort</a>
     </div>
   </div>
+  {#if system.kept}
+    <p class="col-span-3 pl-[182px] text-sm text-ink-2">
+      {system.kept.at_written} was kept <Ago at={system.kept.taken_at} />{system.kept.note
+        ? ` (“${system.kept.note}”)`
+        : ''}:
+      <SinceLink system={system.id} backup={system.kept.id} at={system.kept.at} />
+    </p>
+  {/if}
   {#if system.sample.length}
     <ul class="col-span-3 flex flex-wrap gap-x-4 gap-y-1 pl-[182px] text-sm">
       {#each system.sample as one (JSON.stringify(one))}

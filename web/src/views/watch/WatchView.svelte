@@ -112,6 +112,6 @@
       ['B', 'back up now'],
       ['L', 'look again'],
     ]}
-    note="A tick is a backup: the higher, the more had changed. A gap in it: problems. A flag: pinned."
+    note="A tick is a backup: the higher, the more had changed. A gap in it: problems. A flag: pinned. A bar: the baseline."
   />
 </div>
