@@ -19,15 +19,27 @@ RESULTS = ROOT / "benchmarks" / "results.json"
 
 def main() -> None:
     sys.path.insert(0, str(ROOT / "src"))
-    from benchmarks import directory, files, keystore, million, planning, restore, text
+    from benchmarks import (
+        directory,
+        files,
+        keeping,
+        keystore,
+        million,
+        planning,
+        restore,
+        switch,
+        text,
+    )
 
     parts = {
         "text": text,
         "files": files,
+        "keeping": keeping,
         "planning": planning,
         "restore": restore,
         "directory": directory,
         "keystore": keystore,
+        "switch": switch,
         "million": million,
     }
     asked = sys.argv[1:] or list(parts)

@@ -25,9 +25,10 @@ def _text(value: str) -> str:
     return b64encode(value.encode()).decode()
 
 
-def _fill(server: Etcd) -> None:
+def fill(server: Etcd, count: int = _KEYS) -> None:
+    """Put so many keys into a server."""
     with httpx.Client(base_url=server.address, timeout=60) as http:
-        for start in range(0, _KEYS, _AT_ONCE):
+        for start in range(0, count, _AT_ONCE):
             puts = []
             for n in range(start, start + _AT_ONCE):
                 value = f'{{"setpoint":{n % 40},"unit":"C"}}' if n % 3 else str(n)
@@ -43,7 +44,7 @@ def figures(folder: Path) -> Iterator[Figure]:
     options += ["--quota-backend-bytes", str(4 << 30), "--max-request-bytes", str(8 << 20)]
     server = Etcd(folder / "etcd", options=options)
     try:
-        _fill(server)
+        fill(server)
         out = folder / "keys.txt"
 
         def reference() -> None:

@@ -15,7 +15,7 @@ def figures(folder: Path) -> Iterator[Figure]:
     from keepsort.core.model import AttributeSpec, ConfigObject, Kind, Path, Schema
     from keepsort.core.plan import Pick, plan_restore
     from keepsort.core.snapshot import MemoryStore, Snapshot, SnapshotBuilder
-    from keepsort.server import collecting
+    from keepsort.server import cycle_collector
 
     specs = {"member": AttributeSpec(shape="set", reference=True)}
     schema = Schema(kinds={"keeper": Kind("keeper", "keeper", attributes=specs)})
@@ -52,7 +52,7 @@ def figures(folder: Path) -> Iterator[Figure]:
                 tree(store, count, state, backup=True), tree(store, count, state, backup=False)
             )
             picks = [Pick((), "branch"), Pick((), "remove")]
-            with collecting.paused():  # as the server plans
+            with cycle_collector.paused():  # as the server plans
                 taken.append(median(lambda f=found, p=picks: plan_restore(f, p)))
         yield Figure(
             f"planning {_MANY:,} objects that are {state}, against planning {_FEW:,}",
