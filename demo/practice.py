@@ -10,6 +10,9 @@ if TYPE_CHECKING:
 
 ZONE = "Europe/Oslo"
 _WORKER_SECONDS = 30
+#: Who sits down to the demo has this long before a backup is made by itself: the newest one would
+#: hold the trouble too, and Sort would begin with nothing to put right.
+_QUIET = timedelta(hours=12)
 #: What backups are remembered by that nobody made by hand.
 _NIGHTLY = ("", "nightly")
 #: A branch that somebody has taken away today: what keeps it hourly fails since.
@@ -56,16 +59,24 @@ def keep_for_a_time(system: "System") -> None:
 
 
 def after_the_trouble(system: "System") -> None:
-    """What became of it today: a branch that is kept hourly is gone, so that is overdue."""
+    """What became of it today: a branch that is kept hourly is gone, so that is overdue.
+
+    What else is kept by itself rests for a while, whatever time of day it is.
+    """
     from django.utils import timezone
 
     from keepsort.server.schedules.models import Schedule
-    from keepsort.server.schedules.services import add_schedule
-    from keepsort.server.schedules.times import every
+    from keepsort.server.schedules.services import add_schedule, timing_of
+    from keepsort.server.schedules.times import coming, every
 
+    now = timezone.now()
+    for resting in system.schedules.all():
+        later = now + _QUIET
+        Schedule.objects.filter(pk=resting.pk).update(
+            counts_from=later, next_at=coming(timing_of(resting), later, 1)[0]
+        )
     if system.name == "Galleries":
         made = add_schedule(system, every("1h"), LOST, note="before each feeding")
-        now = timezone.now()
         Schedule.objects.filter(pk=made.pk).update(
             counts_from=now - timedelta(hours=3), next_at=now
         )

@@ -4,6 +4,7 @@ import re
 import subprocess
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
 from email import message_from_string
 from email.policy import default
 
@@ -25,6 +26,18 @@ def backups(page: Page, name: str) -> Locator:
     rows = page.locator("main tbody tr")
     expect(rows.first).to_be_visible()
     return rows
+
+
+def test_nothing_is_kept_by_itself_while_somebody_sits_down_to_the_demo(
+    page: Page, demo: Demo
+) -> None:
+    # a backup made by itself would hold the trouble too, and there would be nothing to put right
+    with database(demo) as connection:
+        [soonest] = connection.execute(
+            "select min(next_at) from schedules_schedule where at = '[]'"
+        ).fetchone() or [None]
+    assert soonest is not None
+    assert soonest > datetime.now(UTC) + timedelta(hours=8)
 
 
 def test_a_schedule_is_made_and_seen_to_run(page: Page) -> None:
