@@ -62,7 +62,9 @@ def test_lists_ask_as_much_for_many_as_for_few(client: Client, address: str) -> 
 
 
 @pytest.mark.django_db(transaction=True)
-def test_a_step_more_costs_a_run_a_few_queries(people: System, slapd: Slapd) -> None:
+def test_a_step_more_costs_a_run_a_few_queries(
+    people: System, slapd: Slapd, client: Client
+) -> None:
     counted, steps = [], []
     for count in (2, 12):
         names = [f"Diver {count} {n}" for n in range(count)]
@@ -78,4 +80,9 @@ def test_a_step_more_costs_a_run_a_few_queries(people: System, slapd: Slapd) -> 
         assert done.outcome == "verified"
         steps.append(done.steps.count())
         counted.append(len(asked))
+        journal = client.get(f"/api/runs/{run.pk}/journal").json()
+        since = client.get(f"/api/runs/{run.pk}/journal?after=0").json()
+        assert since["lines"] == journal["lines"], "each was begun and ended"
+        again = client.get(f"/api/runs/{run.pk}/journal?after={journal['entries']}").json()
+        assert again == journal | {"lines": []}
     assert (counted[1] - counted[0]) / (steps[1] - steps[0]) <= 2, (counted, steps)

@@ -42,6 +42,9 @@ def person(request: Request) -> User:
 
 
 PATH = OpenApiParameter("path", OpenApiTypes.STR, description="A path as a JSON list of names.")
+AFTER = OpenApiParameter(
+    "after", OpenApiTypes.INT, description="`entries` of an answer: only lines that changed since."
+)
 #: What every view of a comparison may be asked with.
 LOOKED = [
     OpenApiParameter("left", OpenApiTypes.INT, required=True),

@@ -15,7 +15,7 @@ from keepsort.core.plan import Pick, Policy
 from keepsort.server import tasks
 from keepsort.server.accounts.roles import MayLook, MayRestore
 from keepsort.server.api import writing
-from keepsort.server.api.asking import View, person, read_rules, read_terms
+from keepsort.server.api.asking import AFTER, View, number_of, person, read_rules, read_terms
 from keepsort.server.api.shapes.comparing import RulesShape
 from keepsort.server.api.shapes.records import (
     AskWorkShape,
@@ -288,10 +288,11 @@ class OneRun(View):
 class RunJournal(View):
     """What changes of a run while it is carried out."""
 
-    @extend_schema(operation_id="journal", responses=JournalShape)
+    @extend_schema(operation_id="journal", parameters=[AFTER], responses=JournalShape)
     def get(self, request: Request, number: int) -> Response:
         """Return a run with its journal, without its plan, which stays as it is."""
-        return Response(writing.journal(find_run(number)))
+        after = number_of(request, "after", 0) if "after" in request.query_params else None
+        return Response(writing.journal(find_run(number), after))
 
 
 class UndoRun(View):

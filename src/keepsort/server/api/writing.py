@@ -351,8 +351,13 @@ def run(found: Run) -> dict[str, Any]:
     return journal(found) | {"content": plan(found.plan)}
 
 
-def journal(found: Run) -> dict[str, Any]:
-    """Write a run with its journal."""
+def journal(found: Run, after: int | None = None) -> dict[str, Any]:
+    """Write a run with the lines of its journal, or those that changed since another answer.
+
+    after: `entries` of that answer. The run is read before its lines are, so that no line is
+    missed that changes meanwhile.
+    """
+    changed = found.steps.all() if after is None else found.steps.filter(entry__gt=after)
     lines = [
         {
             "number": line.number,
@@ -362,12 +367,12 @@ def journal(found: Run) -> dict[str, Any]:
             "report": line.report,
             "finished_at": line.finished_at,
         }
-        for line in found.steps.all()
+        for line in changed
     ]
     left = found.after.changes if found.after else {}
     return (
         run_brief(found)
         | {"lines": lines, "left_now": left}
-        | {"looked": found.after_id is not None}
+        | {"looked": found.after_id is not None, "entries": found.entries}
         | {"report": found.report}
     )

@@ -8,7 +8,11 @@ CHANNEL = "keepsort"
 
 
 def tell(kind: str, number: int, system: int) -> None:
-    """Tell every browser that looks that a ``run`` or a ``work`` has changed."""
+    """Tell every browser that looks what has changed.
+
+    kind: ``run`` (its state), ``journal`` (of a run: its steps alone), ``work`` or ``record``;
+    number: which of them; 0 where it may be any of the system's.
+    """
     with connection.cursor() as cursor:
         payload = json.dumps({"kind": kind, "id": number, "system": system})
         cursor.execute("select pg_notify(%s, %s)", [CHANNEL, payload])

@@ -36,16 +36,15 @@ def standing(record: Record, beside: Record, at: Path | None = None) -> Placed:
     """
     if record.kind != Record.Kind.FILE and not record.gaps:
         return Placed(open_snapshot(record))
-    key = (record.pk, beside.pk, at)
-    found = _kept.get(key)
-    if found is None:
-        with cycle_collector.paused():
-            found = _stood(record, beside, at)
-        _kept.put(key, found)
-    return found
+    return _kept.of((record.pk, beside.pk, at), lambda: _stood(record, beside, at))
 
 
 def _stood(record: Record, beside: Record, at: Path | None) -> Placed:
+    with cycle_collector.paused():
+        return _placed(record, beside, at)
+
+
+def _placed(record: Record, beside: Record, at: Path | None) -> Placed:
     tree, other = open_snapshot(record), open_snapshot(beside)
     if record.kind != Record.Kind.FILE:
         return Placed(filled_tree(tree, other, record.gaps))

@@ -20,6 +20,7 @@ SETTLED = (State.DONE, State.DIFFERS, State.FAILED, State.CONFLICT, State.SKIPPE
 _FIELDS = {
     "state": "text", "already": "boolean", "wrote": "boolean", "found": "bytea",
     "message": "text", "report": "text", "finished_at": "timestamptz", "tries": "int",
+    "entry": "bigint",
 }  # fmt: skip
 
 
@@ -53,8 +54,9 @@ class Journal:
         lines = list(lines)
         with transaction.atomic(), connection.cursor() as cursor:
             cursor.execute(
-                f"update {Run._meta.db_table} set alive_at = now() "  # noqa: S608
-                "where id = %s and lease = %s returning cancel_asked",
+                f"update {Run._meta.db_table} "  # noqa: S608
+                "set alive_at = now(), entries = entries + 1 "
+                "where id = %s and lease = %s returning cancel_asked, entries",
                 [self.run.pk, self.run.lease],
             )
             row = cursor.fetchone()
@@ -62,6 +64,8 @@ class Journal:
                 raise Superseded
             self.cancelled = self.run.cancel_asked = bool(row[0])
             if lines:
+                for line in lines:
+                    line.entry = row[1]
                 columns = [[getattr(line, name) for line in lines] for name in _FIELDS]
                 given = ", ".join(f"%s::{kind}[]" for kind in _FIELDS.values())
                 cursor.execute(
@@ -73,7 +77,7 @@ class Journal:
                 )
         if monotonic() - self._told > _TOLD_EVERY:
             self._told = monotonic()
-            tell("run", self.run.pk, self.run.system_id)
+            tell("journal", self.run.pk, self.run.system_id)
 
     def stopped(self) -> str:
         """Return why no more steps are to be begun; empty where they are."""

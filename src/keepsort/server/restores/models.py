@@ -43,6 +43,7 @@ class Run(models.Model):
     waits: what it waits for; empty where it does not.
     wait_minutes: how long it waits for its system. waits_since: since when it does.
     retry_at: when the system, or what is left to do after the run, is tried again.
+    entries: counts how often its journal was written.
     lease: counts who has carried it out; only the newest may write its journal.
     attempts: how often it was taken up and not given back in order.
     alive_at: when who carries it out was heard of last.
@@ -76,6 +77,7 @@ class Run(models.Model):
     wait_minutes = models.PositiveIntegerField(default=10)
     waits_since = models.DateTimeField(null=True)
     retry_at = models.DateTimeField(null=True)
+    entries = models.PositiveBigIntegerField(default=0)
     lease = models.PositiveBigIntegerField(default=0)
     attempts = models.PositiveIntegerField(default=0)
     alive_at = models.DateTimeField(null=True)
@@ -102,7 +104,7 @@ class RunStep(models.Model):
 
     already: live was as the step leaves it. wrote: it may have been written, so that an undo has to
     do with it. found: what was read back where that is not as planned. report: what the system
-    said. tries: how often it was begun.
+    said. tries: how often it was begun. entry: the entry of the journal that changed it last.
     """
 
     class State(models.TextChoices):
@@ -128,6 +130,7 @@ class RunStep(models.Model):
     message = models.TextField(blank=True)
     report = models.TextField(blank=True)
     tries = models.PositiveIntegerField(default=0)
+    entry = models.PositiveBigIntegerField(default=0)
     finished_at = models.DateTimeField(null=True)
 
     class Meta:

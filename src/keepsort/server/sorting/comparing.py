@@ -45,7 +45,8 @@ def _size(found: Comparison) -> int:
     return _BYTES_LEAST + _BYTES_EACH * len(found.differences)
 
 
-_Key = tuple[int, int, Terms, int]
+_Key = tuple[bytes, bytes, Terms, int, int]
+_encode = msgspec.json.Encoder(order="deterministic").encode
 _kept: Kept[_Key, Comparison] = Kept(_KEPT_BYTES, _size, _KEPT_SECONDS)
 _AS_SAVED = Terms()
 
@@ -63,20 +64,31 @@ def settled(terms: Terms, system: System) -> Terms:
 
 
 def compared(left: Record, right: Record, terms: Terms = _AS_SAVED) -> Comparison:
-    """Return the comparison of two records; it stays the same until something is restored."""
+    """Return the comparison of two records; it stays the same until something is restored.
+
+    Records that hold the same share it, so that a look that finds nothing new costs nothing.
+    """
     terms = settled(terms, right.system)
-    key = (left.pk, right.pk, terms, newest_successor(right.system))
-    found = _kept.get(key)
-    if found is None:
-        known = successors(right.system)
-        ours, theirs = _beside(left, right, terms)
-        found = compare_trees(ours.tree, theirs.tree, terms, known)
-        found = kept(found, choice_of(left), choice_of(right))
-        mentioned = ours.mentioned if ours.mentioned is not None else theirs.mentioned
-        if mentioned is not None:
-            found = found.mentioning(mentioned)
-        _kept.put(key, found)
-    return found
+    system = right.system
+    key = (contents(left), contents(right), terms, system.pk, newest_successor(system))
+    return _kept.of(key, lambda: _compared(left, right, terms))
+
+
+def contents(record: Record) -> bytes:
+    """Return what stands for all of a record that its comparisons depend on."""
+    pages = (record.significant, record.facts or b"", record.schema)
+    own = record.pk if record.kind == Record.Kind.FILE else 0
+    return _encode(
+        [*(bytes(page).hex() for page in pages), record.at, record.choice, record.gaps, own]
+    )
+
+
+def _compared(left: Record, right: Record, terms: Terms) -> Comparison:
+    ours, theirs = _beside(left, right, terms)
+    found = compare_trees(ours.tree, theirs.tree, terms, successors(right.system))
+    found = kept(found, choice_of(left), choice_of(right))
+    mentioned = ours.mentioned if ours.mentioned is not None else theirs.mentioned
+    return found if mentioned is None else found.mentioning(mentioned)
 
 
 def _beside(left: Record, right: Record, terms: Terms) -> tuple[Placed, Placed]:

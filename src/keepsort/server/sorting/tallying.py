@@ -11,7 +11,7 @@ from keepsort.server.logs import log
 from keepsort.server.pooling import DATABASE_AWAY
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import newest
-from keepsort.server.sorting.comparing import compared
+from keepsort.server.sorting.comparing import compared, contents
 from keepsort.server.sorting.models import Tallied
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import newest_successor
@@ -54,15 +54,9 @@ def tallied(left: Record, right: Record) -> Tally:
 
 def _key(left: Record, right: Record) -> str:
     """Return what stands for two trees and for all that they are compared by."""
-    sides = [
-        (
-            bytes(one.significant).hex(), bytes(one.schema).hex(), one.at, one.choice, one.gaps,
-            one.kind == Record.Kind.FILE,
-        )
-        for one in (left, right)
-    ]  # fmt: skip
     terms = (right.system_id, right.system.rules, newest_successor(right.system))
-    return blake2b(_encode([sides, terms]), digest_size=24).hexdigest()
+    told = contents(left) + contents(right) + _encode(terms)
+    return blake2b(told, digest_size=24).hexdigest()
 
 
 def _first(found: Comparison) -> list[First]:

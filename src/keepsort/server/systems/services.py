@@ -148,13 +148,8 @@ def newest_successor(system: System) -> int:
 
 def successors(system: System) -> Mapping[str, str]:
     """Return the ids that objects had, each with the id of its restored object."""
-    key = (system.pk, newest_successor(system))
-    found = _successors.get(key)
-    if found is None:
-        rows = Successor.objects.filter(system=system)
-        found = dict(rows.values_list("before", "after"))
-        _successors.put(key, found)
-    return found
+    rows = Successor.objects.filter(system=system).values_list("before", "after")
+    return _successors.of((system.pk, newest_successor(system)), lambda: dict(rows))
 
 
 def remember_successor(system: System, before: str, after: str) -> None:

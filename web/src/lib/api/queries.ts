@@ -266,15 +266,20 @@ export async function changeWait(number: number, minutes: number): Promise<void>
   await queryClient.invalidateQueries({ queryKey: ['run', number] });
 }
 
-/** A run. Its plan never changes, so it comes once; each step asks for the journal alone. */
+/** A run. Its plan never changes, so it comes once; then only lines are asked for that changed. */
 export const run = (number: number) => ({
   queryKey: ['run', number],
   queryFn: async (): Promise<Run> => {
-    const of = { params: { path: { number } } };
+    const path = { number };
     const before = queryClient.getQueryData<Run>(['run', number]);
-    if (!before) return got(client.GET('/api/runs/{number}', of));
-    const journal = await got(client.GET('/api/runs/{number}/journal', of));
-    return { ...journal, content: before.content };
+    if (!before) return got(client.GET('/api/runs/{number}', { params: { path } }));
+    const query = { after: before.entries };
+    const journal = await got(
+      client.GET('/api/runs/{number}/journal', { params: { path, query } }),
+    );
+    const changed = new Map(journal.lines.map((line) => [line.number, line]));
+    const lines = before.lines.map((line) => changed.get(line.number) ?? line);
+    return { ...journal, lines, content: before.content };
   },
 });
 

@@ -1555,6 +1555,8 @@ export interface components {
         /**
          * @description A run with its journal: all of it that changes while it is carried out.
          *
+         *     lines: all, or those that changed after the entry of the journal that was asked for.
+         *     entries: how many entries the journal had.
          *     looked: whether live was looked at after it; left_now is what that look has found.
          */
         JournalShape: {
@@ -1582,6 +1584,7 @@ export interface components {
             wait_minutes: number;
             cancel_asked: boolean;
             lines: components["schemas"]["RunStepShape"][];
+            entries: number;
             left_now: {
                 [key: string]: number;
             };
@@ -2078,6 +2081,7 @@ export interface components {
             wait_minutes: number;
             cancel_asked: boolean;
             lines: components["schemas"]["RunStepShape"][];
+            entries: number;
             left_now: {
                 [key: string]: number;
             };
@@ -7426,7 +7430,10 @@ export interface operations {
     };
     journal: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `entries` of an answer: only lines that changed since. */
+                after?: number;
+            };
             header?: never;
             path: {
                 number: number;

@@ -175,10 +175,13 @@ class RunStepShape(Shape):
 class JournalShape(RunBriefShape):
     """A run with its journal: all of it that changes while it is carried out.
 
+    lines: all, or those that changed after the entry of the journal that was asked for.
+    entries: how many entries the journal had.
     looked: whether live was looked at after it; left_now is what that look has found.
     """
 
     lines = RunStepShape(many=True)
+    entries = serializers.IntegerField()
     left_now = tally_field()
     looked = serializers.BooleanField()
     report = serializers.ListField(child=serializers.CharField())
