@@ -28,6 +28,7 @@ def main() -> None:
         planning,
         restore,
         switch,
+        tables,
         text,
     )
 
@@ -40,6 +41,7 @@ def main() -> None:
         "directory": directory,
         "keystore": keystore,
         "switch": switch,
+        "tables": tables,
         "million": million,
     }
     asked = sys.argv[1:] or list(parts)

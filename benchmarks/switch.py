@@ -5,12 +5,11 @@ it longer than six minutes.
 """
 
 import json
-import os
 import subprocess
-import sys
 from collections.abc import Iterator
 from pathlib import Path
 
+from benchmarks.application import Application
 from benchmarks.measuring import Figure, median
 from demo.servers.ovsdb import OvsdbServer
 from demo.servers.postgres import Postgres
@@ -18,7 +17,6 @@ from demo.servers.processes import located
 from keepsort.connectors.base import Endpoint
 from keepsort.connectors.ovsdb.wire import Client
 
-ROOT = Path(__file__).resolve().parents[1]
 _PORTS = 20_000
 _CHANGED = 1_000
 _ROUNDS = 3
@@ -61,20 +59,7 @@ def figures(folder: Path) -> Iterator[Figure]:
     server = OvsdbServer(folder / "switch")
     try:
         fill(server)
-        postgres.create_database("switch")
-        environment = {
-            **os.environ,
-            "KEEPSORT_STATE": str(folder / "switch-state"),
-            "KEEPSORT_DATABASE_URL": postgres.url("switch"),
-            "PYTHONPATH": str(ROOT / "src"),
-        }
-
-        def command(*arguments: str) -> None:
-            subprocess.run(
-                [sys.executable, "-m", "keepsort.cli", *arguments, "--json"], env=environment,
-                text=True, capture_output=True, check=True,
-            )  # fmt: skip
-
+        command = Application(folder, "switch", postgres).command
         out = folder / "switch.json"
 
         def dump() -> None:
@@ -93,11 +78,7 @@ def figures(folder: Path) -> Iterator[Figure]:
         retag(server, 7)
         words = [w for n in range(_CHANGED) for w in ("--pick", f"/br0/p{n}#tag")]
         again = median(lambda: retag(server, 7), 1)
-        done = subprocess.run(
-            [sys.executable, "-m", "keepsort.cli", "preview", "1", *words, "--json"],
-            env=environment, text=True, capture_output=True, check=True,
-        )  # fmt: skip
-        plan = json.loads(done.stdout)
+        plan = json.loads(command("preview", "1", *words))
         confirm = []
         for one in plan["findings"]:
             if one["level"] == "confirm":

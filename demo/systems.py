@@ -6,13 +6,17 @@ from functools import partial
 from pathlib import Path
 from typing import Any, NamedTuple, Protocol
 
-from demo import galleries, gateway, lagoon_net, people, plant
+from demo import galleries, gateway, lagoon_net, people, plant, register
 from demo.servers import etcd, ovsdb, slapd, sshd
 from demo.servers.etcd import Etcd
 from demo.servers.exhibits import ExhibitController
 from demo.servers.ovsdb import OvsdbServer
+from demo.servers.postgres import Postgres
 from demo.servers.slapd import ADMIN, SUFFIX, Slapd
 from demo.servers.sshd import Sshd
+
+#: Of the water in the tanks; each is an object of the register.
+MEASUREMENTS = 120_000
 
 
 class Moment(NamedTuple):
@@ -218,6 +222,40 @@ class LagoonNet:
         self._server.stop()
 
 
+class Register:
+    """The tables of animals, tanks, diets and treatments."""
+
+    name = "Register"
+    _ACCOUNT = "registrar"
+
+    def __init__(self, folder: Path, password: str) -> None:
+        self._server = Postgres(folder / "postgres")
+        self._password = password
+
+    def load(self) -> None:
+        account = self._ACCOUNT
+        self._server.run(f"create role {account} login password '{self._password}'")
+        self._server.run_alone(f"create database register owner {account}")
+        self._change(register.register(MEASUREMENTS))
+
+    def history(self) -> list[Moment]:
+        return _moments(register.history(), self._change)
+
+    def _change(self, sql: str) -> None:
+        self._server.run(f"set role {self._ACCOUNT}; {sql}", "register")
+
+    def trouble(self) -> None:
+        self._change(register.trouble())
+
+    def way(self) -> Way:
+        address = f"postgresql://127.0.0.1:{self._server.port}/register"
+        options = {"leave": "change_log", "names": "treatment=given_on,measurement=taken_at"}
+        return Way("tables", address, options, self._ACCOUNT, self._password)
+
+    def stop(self) -> None:
+        self._server.stop()
+
+
 def _always() -> bool:
     return True
 
@@ -229,4 +267,5 @@ SYSTEMS: list[tuple[Any, Callable[[], bool], str]] = [
     (Gateway, sshd.is_installed, "openssh-server and openssh-client"),
     (Galleries, _always, ""),
     (LagoonNet, ovsdb.is_installed, "openvswitch-switch and openvswitch-common"),
+    (Register, _always, ""),
 ]

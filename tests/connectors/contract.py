@@ -24,6 +24,7 @@ from keepsort.core.plan import (
     plan_restore,
     plan_undo,
     rehearse,
+    threaded,
 )
 from keepsort.core.plan.rehearsal import is_done
 from keepsort.core.snapshot import MemoryStore, Snapshot, SnapshotBuilder
@@ -104,9 +105,10 @@ class Desk:
             real = [s for s in group if not is_implied(schema, s)]
             outcomes = carry_out(connector, connector.describe(), real)
             wrote += [not o.already for o in outcomes]
-            there = read(connector, [s.final_path for s in real])
-            for step, found in zip(real, there, strict=True):
-                assert is_done(schema, step, found), (step, found)
+            wholes = [thread.whole for thread in threaded(schema, real)]
+            there = read(connector, [whole.final_path for whole in wholes])
+            for whole, found in zip(wholes, there, strict=True):
+                assert is_done(schema, whole, found), (whole, found)
         if standing is not None and isinstance(connector, Preparing):
             connector.end(standing, steps)
         return wrote

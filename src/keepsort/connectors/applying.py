@@ -14,7 +14,7 @@ import msgspec
 from keepsort.connectors.base import Connector, Description, Grouping, Ready, Seen
 from keepsort.connectors.errors import Changed, Conflict
 from keepsort.core.model import ConfigObject, Path, Schema
-from keepsort.core.plan import Step
+from keepsort.core.plan import Step, threaded
 from keepsort.core.plan.rehearsal import holds, is_done
 
 #: How often a group is judged anew where something changed under it: the system itself may be
@@ -80,18 +80,25 @@ def carry_out(
 def _attempt(
     connector: Connector, described: Description, steps: Sequence[Step], sight: Sight
 ) -> list[Outcome]:
+    threads = threaded(described.schema, steps)
+    wholes = [thread.whole for thread in threads]
     said: list[Judgement] = ["conflict"]
-    if all(_counts(step, sight.get(step.path)) for step in steps):
-        said = [judged(described, step, sight[step.path].found, None) for step in steps]
+    if all(_counts(step, sight.get(step.path)) for step in wholes):
+        said = [judged(described, step, sight[step.path].found, None) for step in wholes]
     if "conflict" in said:  # or it has followed a step that was carried out since
-        sight = _seen(connector, steps)
-        said = [_judged_now(described, step, sight) for step in steps]
+        sight = _seen(connector, wholes)
+        said = [_judged_now(described, step, sight) for step in wholes]
+    ready: dict[int, Ready] = {}
+    for thread, one in zip(threads, said, strict=True):
+        if one == "write":
+            seen = sight[thread.whole.path]
+            ready.update((at, Ready(steps[at], seen)) for at in thread.places)
     reports = dict.fromkeys(range(len(steps)), "")
-    ready = [at for at, one in enumerate(said) if one == "write"]
     if ready:
-        told = connector.write([Ready(steps[at], sight[steps[at].path]) for at in ready])
-        reports.update(zip(ready, told, strict=True))
-    return [Outcome(one == "done", reports[at]) for at, one in enumerate(said)]
+        order = sorted(ready)
+        told = connector.write([ready[at] for at in order])
+        reports.update(zip(order, told, strict=True))
+    return [Outcome(at not in ready, report) for at, report in reports.items()]
 
 
 def _judged_now(described: Description, step: Step, sight: Sight) -> Judgement:

@@ -34,6 +34,14 @@ def listed(endpoint: Endpoint, name: str, default: str = "") -> tuple[str, ...]:
     return tuple(part.strip() for part in text.split(",") if part.strip())
 
 
+def one_of(endpoint: Endpoint, name: str, choices: tuple[str, ...]) -> str:
+    """Return which of some words was chosen; the first where none was. Raises `Misconfigured`."""
+    text = endpoint.options.get(name) or choices[0]
+    if text not in choices:
+        raise Misconfigured(f"{name} is {text!r}.", f"Choose one of: {', '.join(choices)}.")
+    return text
+
+
 def lines(endpoint: Endpoint, name: str) -> list[str]:
     """Return the lines of a text that hold something, spaces around them aside."""
     text = endpoint.options.get(name, "")

@@ -8,7 +8,7 @@ from keepsort.core.compare.rules import Rules
 from keepsort.core.compare.telling import Pair, Telling
 from keepsort.core.compare.walk import Walk
 from keepsort.core.model import Path
-from keepsort.core.snapshot import Snapshot
+from keepsort.core.snapshot import Snapshot, by_newer_names
 
 _NO_RULES = Rules()
 _NO_SUCCESSORS: Mapping[str, str] = MappingProxyType({})
@@ -27,6 +27,8 @@ def compare(
 ) -> Comparison:
     """Compare two snapshots of the same place.
 
+    What has a new name in the right one is told by that name, in the comparison's left too.
+
     rules: what does not count.
     likeness: of a missing and an extra object that are at least this similar (0 to 1) and have no
         ids that differ, the comparison suggests that one is the other; None suggests nothing.
@@ -41,6 +43,7 @@ def compare(
         raise ValueError("the two snapshots hold different branches")
     if left.root.significant == right.root.significant:
         return Comparison(left, right, [])
+    left = by_newer_names(left, right.schema)
     walk = Walk(left, right, successors)
     walk.run()
     pairs: list[Pair] = [(a, b, None) for a, b in walk.pair_up()]

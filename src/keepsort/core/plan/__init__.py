@@ -9,6 +9,7 @@ from keepsort.core.plan.picks import AttributePick, LeftOut, Pick, Policy, Scope
 from keepsort.core.plan.planning import plan_restore
 from keepsort.core.plan.rehearsal import Mismatch, rehearse
 from keepsort.core.plan.steps import Action, Plan, Step, changed_names, is_implied
+from keepsort.core.plan.threads import threaded
 from keepsort.core.plan.undo import in_sequence, plan_undo, taken_place
 
 __all__ = [
@@ -42,5 +43,6 @@ __all__ = [
     "plan_undo",
     "rehearse",
     "taken_place",
+    "threaded",
     "transplant",
 ]

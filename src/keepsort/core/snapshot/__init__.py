@@ -4,6 +4,7 @@ from keepsort.core.snapshot.builder import SnapshotBuilder, StreamError
 from keepsort.core.snapshot.choice import Choice, Taking, kinds_of_places
 from keepsort.core.snapshot.draft import Draft, branch
 from keepsort.core.snapshot.encoding import Children, Entry, Root
+from keepsort.core.snapshot.former_names import by_newer_names
 from keepsort.core.snapshot.reachable import links, reachable
 from keepsort.core.snapshot.reader import Node, Snapshot
 from keepsort.core.snapshot.store import Chunk, ChunkMissing, ChunkStore, MemoryStore
@@ -24,6 +25,7 @@ __all__ = [
     "StreamError",
     "Taking",
     "branch",
+    "by_newer_names",
     "kinds_of_places",
     "links",
     "reachable",

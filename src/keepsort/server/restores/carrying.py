@@ -14,7 +14,7 @@ from keepsort.connectors.base import Connector, Preparing, Waiting
 from keepsort.connectors.errors import Conflict, ConnectorError, Unreachable
 from keepsort.core.compare.values import differing_names
 from keepsort.core.model import ConfigObject, Path, Schema
-from keepsort.core.plan import Step, taken_place
+from keepsort.core.plan import Step, taken_place, threaded
 from keepsort.core.plan.rehearsal import holds, is_done
 from keepsort.server.logs import log
 from keepsort.server.restores.journal import Journal, State
@@ -183,15 +183,20 @@ class Carrier:
 
     def _verified(self, steps: list[Step]) -> list[RunStep]:
         """Read back what was written; return the lines that say what came of it."""
-        found_there = read(self.connector, [step.final_path for step in steps]) if steps else []
+        threads = threaded(self.schema, steps)
+        wholes = [thread.whole for thread in threads]
+        found_there = read(self.connector, [one.final_path for one in wholes]) if steps else []
         told = []
-        for step, found in zip(steps, found_there, strict=True):
-            if is_done(self.schema, step, found):
-                told.append(self._done(step, found))
-            elif self._line(step).already:
-                told.append(self.journal.note(self._line(step), State.CONFLICT, _CHANGED_AGAIN))
-            else:
-                told.append(self._differs(step, found))
+        for thread, found in zip(threads, found_there, strict=True):
+            done = is_done(self.schema, thread.whole, found)
+            for step in (steps[at] for at in thread.places):
+                line = self._line(step)
+                if done:
+                    told.append(self._done(step, found))
+                elif line.already:
+                    told.append(self.journal.note(line, State.CONFLICT, _CHANGED_AGAIN))
+                else:
+                    told.append(self._differs(line, thread.whole, found))
         return told
 
     def _done(self, step: Step, found: ConfigObject | None) -> RunStep:
@@ -212,12 +217,14 @@ class Carrier:
         told: list[RunStep] = []
         try:
             with opened(self.run.system) as again:
-                for start in range(0, len(steps), _READ):
-                    some = steps[start : start + _READ]
-                    here = read(again, [step.path for step in some])
-                    there = read(again, [step.final_path for step in some])
-                    for step, one, other in zip(some, here, there, strict=True):
-                        told.append(self._outcome(step, one, other, error))
+                threads = threaded(self.schema, steps)
+                for start in range(0, len(threads), _READ):
+                    some = threads[start : start + _READ]
+                    here = read(again, [thread.whole.path for thread in some])
+                    there = read(again, [thread.whole.final_path for thread in some])
+                    for thread, one, other in zip(some, here, there, strict=True):
+                        for step in (steps[at] for at in thread.places):
+                            told.append(self._outcome(step, thread.whole, one, other, error))
         except ConnectorError as gone:
             for step in steps:
                 if isinstance(error, Conflict) and step.action != "move":
@@ -236,20 +243,24 @@ class Carrier:
     def _outcome(
         self,
         step: Step,
+        whole: Step,
         here: ConfigObject | None,
         there: ConfigObject | None,
         error: ConnectorError | None,
     ) -> RunStep:
-        """Tell what became of a step by what stands where it began and where it ends."""
+        """Tell what became of a step by what stands where it began and where it ends.
+
+        whole: what all steps of the object that happen together make of it; mostly the step.
+        """
         line = self._line(step)
         conflict = isinstance(error, Conflict)
         asked = not conflict or step.action == "move"
-        took = taken_place(self.schema, step, here, there)
-        if is_done(self.schema, step, there):
+        took = taken_place(self.schema, whole, here, there)
+        if is_done(self.schema, whole, there):
             line.already, line.wrote = not asked, asked
             return self._done(step, there)
         if error is None:
-            if not took and holds(self.schema, step, here):
+            if not took and holds(self.schema, whole, here):
                 line.wrote = False
                 if line.tries >= _TRIES:
                     return self.journal.note(line, State.FAILED, _BROKE_OFF)
@@ -257,13 +268,14 @@ class Carrier:
             line.found, line.wrote = encode_object(there), bool(took)
             return self.journal.note(line, State.CONFLICT, _NOT_KNOWN)
         if took and not conflict:
-            return self._differs(step, there, str(error))
+            return self._differs(line, whole, there, str(error))
         line.wrote = asked and bool(took)
         return self.journal.note(line, State.CONFLICT if conflict else State.FAILED, str(error))
 
-    def _differs(self, step: Step, found: ConfigObject | None, why: str = "") -> RunStep:
+    def _differs(
+        self, line: RunStep, step: Step, found: ConfigObject | None, why: str = ""
+    ) -> RunStep:
         """Note that live is neither as before the step nor as after it, and how."""
-        line = self._line(step)
         line.found = encode_object(found)
         text = "It was written, but reads back differently"
         if found is None:

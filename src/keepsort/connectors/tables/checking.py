@@ -1,0 +1,209 @@
+"""What only the database knows about a plan."""
+
+from collections.abc import Iterator, Mapping, Sequence
+
+from keepsort.connectors.base import SecretKeeper
+from keepsort.connectors.tables import names
+from keepsort.connectors.tables.arrangement import AS_A_SET
+from keepsort.connectors.tables.catalogue import ForeignKey
+from keepsort.connectors.tables.names import Key
+from keepsort.connectors.tables.rows import Rows
+from keepsort.connectors.tables.session import Session
+from keepsort.connectors.tables.statements import key_at
+from keepsort.connectors.tables.writing import Writing, foreign_rows
+from keepsort.core.model import Schema, identical
+from keepsort.core.plan import Finding, Step, is_implied
+
+_NAMED = 6
+_ACTIONS = {"create": "insert", "update": "update", "move": "update", "delete": "delete"}
+
+
+class Checking:
+    """Looks at plans for one database.
+
+    without_triggers: whether triggers rest while a plan is carried out. tries: whether a plan is
+        carried out once and taken back at once, to see what the database says.
+    """
+
+    def __init__(
+        self,
+        session: Session,
+        rows: Mapping[str, Rows],
+        schema: Schema,
+        keeper: SecretKeeper,
+        writing: Writing,
+        *,
+        without_triggers: bool,
+        tries: bool,
+    ) -> None:
+        self._session = session
+        self._rows = rows
+        self._schema = schema
+        self._keeper = keeper
+        self._writing = writing
+        self._without_triggers = without_triggers
+        self._tries = tries
+
+    def plan(self, planned: Sequence[Step]) -> list[Finding]:
+        """Return what is to be known before a plan is run; nothing is written that stays."""
+        steps = [step for step in planned if not is_implied(self._schema, step)]
+        found = [finding for step in steps for finding in self._step(step)]
+        if not any(finding.level == "stop" for finding in found):
+            found += self._left_behind(steps)
+        found += self._triggers(steps)
+        if len(steps) > 1:
+            text = "All of it is one transaction: it happens whole, or nothing of it does."
+            found.append(Finding("note", "one-transaction", text))
+        if steps and self._tries and not any(finding.level == "stop" for finding in found):
+            failed = self._writing.tried(steps)
+            if failed is None:
+                text = "It was tried in a transaction that was taken back: the database takes it."
+                found.append(Finding("note", "tried", text))
+            else:
+                text = f"It was tried and taken back: {failed.error.args[0]}"
+                found.append(Finding("stop", "refused", text, failed.step.final_path))
+        return found
+
+    def _step(self, step: Step) -> Iterator[Finding]:
+        rows = self._rows.get(step.kind)
+        if rows is None or not rows.table.key:
+            if step.kind.endswith(AS_A_SET):
+                text = "Nothing tells its rows apart, so they cannot be written one by one."
+            else:
+                text = f"The database has no table {step.kind}."
+            yield Finding("stop", "no-table", text, step.final_path)
+            return
+        table = rows.table
+        if table.unread:
+            yield Finding("stop", "not-allowed", f"It cannot be read: {table.unread}.", step.path)
+            return
+        yield from self._place(step, rows)
+        before, after = step.before or {}, step.after or {}
+        known = {column.name: column for column in rows.place.told}
+        may = _ACTIONS[step.action]
+        for name in sorted({*before, *after}):
+            if name not in table.columns:
+                text = f"The database's table {table.name} has no column {name} any more."
+                yield Finding("stop", "no-such-field", text, step.final_path, name)
+                continue
+            value, was = after.get(name), before.get(name)
+            if step.action == "delete" or identical(value, was):
+                continue
+            if name in known and value is None and known[name].not_null and step.before:
+                text = f"{name} cannot be empty."
+                yield Finding("stop", "not-in-limits", text, step.final_path, name)
+            secret = value is not None and name in rows.place.secrets
+            if secret and self._keeper.reveal(str(value)) is None:
+                text = f"The secret in {name} was never kept, so it cannot be put back."
+                yield Finding("stop", "secret-unknown", text, step.final_path, name)
+            if may not in table.may and may not in table.may_columns.get(name, ()):
+                text = f"The account may not {may} {name} of {table.name}."
+                yield Finding("stop", "not-allowed", text, step.final_path, name)
+        if step.action == "delete" and "delete" not in table.may:
+            text = f"The account may not delete rows of {table.name}."
+            yield Finding("stop", "not-allowed", text, step.path)
+        if step.action == "create":
+            for column in rows.place.told:
+                if column.name not in after and column.not_null and column.filled:
+                    text = (
+                        f"{column.name} is not known; the database gives what it gives by itself."
+                    )
+                    yield Finding("confirm", "filled", text, step.path, column.name)
+
+    def _place(self, step: Step, rows: Rows) -> Iterator[Finding]:
+        """Look whether a row can stand where it is to, and be called so."""
+        path, table = step.final_path, rows.table
+        if step.action == "delete":
+            return
+        parent = rows.place.parent
+        holder = path[-4] if len(path) > 3 else ""
+        fits = path[-2:-1] == (table.name,) and len(path) % 2 == 0
+        if not fits or (holder and (parent is None or parent.target != holder)):
+            text = f"Rows of {table.name} do not stand there."
+            yield Finding("stop", "no-place", text, path)
+            return
+        called = names.read(path[-1], len(table.key))
+        values = [(step.after or {}).get(name) for name in table.key]
+        try:
+            own = (
+                tuple(rows.literal(c, p) for c, p in zip(table.key, called[1], strict=True))
+                if called is not None
+                else ()
+            )
+        except ValueError:
+            own = ()
+        given = tuple(
+            table.columns[name].type.literal(value)
+            for name, value in zip(table.key, values, strict=True)
+        )
+        if own != given:
+            told = ", ".join(f"{n} {v}" for n, v in zip(table.key, values, strict=True))
+            text = f"It is called otherwise than by its key ({told}), which another row has."
+            yield Finding("stop", "key", text, path)
+
+    def _left_behind(self, steps: Sequence[Step]) -> Iterator[Finding]:
+        """Tell of rows, not in the plan, that name rows which go away."""
+        going: dict[str, list[Key]] = {}
+        written: set[tuple[str, Key]] = set()
+        for step in steps:
+            key = key_at(self._rows, step.path)
+            if key is None:
+                continue
+            if step.action == "delete":
+                going.setdefault(step.kind, []).append(key)
+            written.add((step.kind, key))
+        if not going:
+            return
+        with self._session.reading() as cursor:
+            for name, rows in self._rows.items():
+                for foreign in rows.table.foreign:
+                    keys = going.get(foreign.target)
+                    if not keys or rows.table.unread:
+                        continue
+                    if foreign.target_columns != self._rows[foreign.target].table.key:
+                        continue
+                    found = foreign_rows(cursor, rows, foreign.columns, keys)
+                    left = [key for key in found if (name, key) not in written]
+                    if left:
+                        yield self._stranded(rows, foreign, left)
+
+    def _stranded(self, rows: Rows, foreign: ForeignKey, left: list[Key]) -> Finding:
+        label = rows.table.name
+        told = ", ".join(names.called(None, key) for key in left[:_NAMED])
+        more = f" and {len(left) - _NAMED} more" if len(left) > _NAMED else ""
+        which = f"{len(left)} of {label} ({told}{more})"
+        column = ", ".join(foreign.columns)
+        match foreign.on_delete:
+            case "cascade":
+                text = f"With what goes, the database deletes {which}, which nobody has picked."
+                return Finding("stop", "cascades", text)
+            case "set null" | "set default":
+                text = f"With what goes, {column} becomes empty in {which}."
+                return Finding("confirm", "cascades", text)
+            case _:
+                text = f"Rows that go away are named by {column} of {which}; these come first."
+                return Finding("stop", "still-named", text)
+
+    def _triggers(self, steps: Sequence[Step]) -> Iterator[Finding]:
+        """Tell which triggers would fire, or that they rest."""
+        counts: dict[tuple[str, str], int] = {}
+        for step in steps:
+            if step.kind in self._rows:
+                key = (step.kind, _ACTIONS[step.action])
+                counts[key] = counts.get(key, 0) + 1
+        told: dict[tuple[str, str], int] = {}
+        for (kind, action), count in counts.items():
+            for trigger in self._rows[kind].table.triggers:
+                if action in trigger.actions and trigger.state in ("O", "A"):
+                    told[kind, trigger.name] = told.get((kind, trigger.name), 0) + count
+        for (kind, name), count in told.items():
+            rows = "row" if count == 1 else "rows"
+            if not self._without_triggers:
+                text = f"The trigger {name} of {kind} fires for {count} {rows}."
+                yield Finding("confirm", "trigger", text)
+            elif "own" in self._rows[kind].table.may:
+                text = f"The trigger {name} of {kind} rests while {count} {rows} are written."
+                yield Finding("note", "trigger-rests", text)
+            else:
+                text = f"The account does not own {kind}, so its trigger {name} cannot rest."
+                yield Finding("stop", "not-allowed", text)

@@ -1,0 +1,345 @@
+"""The connector for tables on a real PostgreSQL, judged by psql."""
+
+import itertools
+from collections.abc import Iterator
+from urllib.parse import unquote, urlsplit
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from demo import register
+from keepsort.connectors import errors
+from keepsort.connectors.base import Connector, Endpoint
+from keepsort.connectors.tables import TABLES, names
+from keepsort.core.compare import compare
+from keepsort.core.model import Path
+from keepsort.core.plan import PLAIN, AttributePick, Composer, Pick, plan_restore
+from tests.connectors.contract import EVERYTHING, Contract, Desk, Keeper, content
+from tests.servers import postgres
+
+_numbers = itertools.count()
+LEFT = {"leave": "change_log,measurement"}
+
+
+class RegisterSubject:
+    """The register of the aquarium."""
+
+    composer: Composer = PLAIN
+    states = {"changed", "missing", "extra", "moved"}
+
+    def __init__(self, database: str, **options: str) -> None:
+        self.database = database
+        self.options = LEFT | options
+        self.keeper = Keeper()
+        self.account: tuple[str, str] | None = None
+
+    def open(self, **options: str) -> Connector:
+        parts = urlsplit(postgres.admin_url(self.database))
+        user, password = self.account or (parts.username or "", unquote(parts.password or ""))
+        return TABLES.open(
+            Endpoint(
+                address=f"postgresql://127.0.0.1:{postgres.port}/{self.database}",
+                options=self.options | options, user=user, password=password,
+            ),
+            self.keeper,
+        )  # fmt: skip
+
+    def sql(self, text: str) -> str:
+        return postgres.run(text, self.database)
+
+    def harm(self) -> None:
+        self.sql(register.trouble())
+        self.sql(
+            "update animal set tank_id = 1 where id = 12;"  # it is elsewhere
+            "update animal set name = 'Nemo', weight = null, tags = '{a,\"b c\"}' where id = 20;"
+            "update animal set care = '{\"isolation\": true}', chip = E'x\\\\y' where id = 21;"
+            "update diet set note = E'two\\nlines' where name = 'Capelin';"
+            "delete from treatment where id in (2, 5);"
+            "update feeding set grams = grams + 1 where animal_id < 9;"
+            "insert into tank (name, litres, water) values ('O''Hara''s \"pool\"', 10, 'salt');"
+            "insert into animal (name, species, tank_id, diet_id, arrived) "
+            "values ('New · 1', 'ray', 13, 1, '2026-11-01'), (E'odd\\nname', 'ray', 1, 1, now());"
+        )
+
+    def meddle(self, path: Path) -> None:
+        columns = {"tank": "closed = not closed", "diet": "grams_a_day = 1",
+                   "animal": "species = 'somebody'", "feeding": "grams = 0",
+                   "treatment": "what = 'somebody'"}  # fmt: skip
+        table = path[-2]
+        found = names.read(path[-1], 2 if table == "feeding" else 1)
+        assert found is not None
+        key = ["animal_id", "slot"] if table == "feeding" else ["id"]
+        where = " and ".join(f"{c} = {v}" for c, v in zip(key, found[1], strict=True))
+        self.sql(f"update {table} set {columns[table]} where {where}")
+
+    def hide(self) -> tuple[Connector, Path] | None:
+        self.reader("select on tank, diet, feeding, visitor_count")
+        return self.open(), self.place("animal", 12)
+
+    def reader(self, rights: str) -> None:
+        """Let the connector come as somebody who has only these rights."""
+        name = f"reader_{next(_numbers)}"
+        granted = f"grant {rights} to {name};" if rights else ""
+        self.sql(f"create role {name} login password 'otters'; {granted}")
+        self.account = (name, "otters")
+
+    def place(self, table: str, number: int) -> Path:
+        """Return where a row stands."""
+        connector = self.open() if self.account is None else RegisterSubject(self.database).open()
+        for path, one in connector.observe():
+            if one.identity == f"{table} {number}":
+                return path
+        raise LookupError(table, number)
+
+
+@pytest.fixture(scope="module")
+def template() -> str:
+    name = f"register_{next(_numbers)}"
+    postgres.create_database(name)
+    postgres.run(register.register(measurements=300), name)
+    return name
+
+
+@pytest.fixture
+def subject(template: str) -> Iterator[RegisterSubject]:
+    name = f"register_{next(_numbers)}"
+    postgres.run_alone(f'create database "{name}" template "{template}"')
+    yield RegisterSubject(name)
+    postgres.run_alone(f'drop database "{name}" with (force)')
+
+
+class TestTables(Contract):
+    pass
+
+
+def dump(subject: RegisterSubject) -> str:
+    tables = ("tank", "diet", "animal", "treatment", "feeding", "visitor_count")
+    return subject.sql("".join(f"select '{t}', x from {t} x order by x::text;" for t in tables))
+
+
+def test_psql_sees_what_was_put_back(subject: RegisterSubject) -> None:
+    before = dump(subject)
+    desk = Desk(subject)
+    backup = desk.look()
+    subject.harm()
+    assert dump(subject) != before
+    plan = desk.plan(compare(backup, desk.look()), EVERYTHING)
+    desk.carry_out(plan.steps)
+    assert dump(subject) == before
+
+
+def test_the_plan_as_sql_does_the_same_in_psql(subject: RegisterSubject) -> None:
+    before = dump(subject)
+    desk = Desk(subject)
+    backup = desk.look()
+    subject.harm()
+    plan = desk.plan(compare(backup, desk.look()), EVERYTHING)
+    subject.sql("\n".join(desk.connector.render(step) for step in plan.steps))
+    assert dump(subject) == before
+    number = subject.sql(
+        "insert into animal (name, species, tank_id, diet_id, arrived) "
+        "values ('Next', 'ray', 1, 1, now()) returning id"
+    )
+    highest = subject.sql("select max(id) from animal")
+    assert number == highest
+
+
+def test_one_diet_over_many_animals_goes_back_and_nothing_else(subject: RegisterSubject) -> None:
+    desk = Desk(subject)
+    backup = desk.look()
+    subject.sql(register.trouble() + "update animal set weight = 1 where species = 'harbour seal'")
+    comparison = compare(backup, desk.look())
+    seals = [d.path for d in comparison.differences if d.state == "changed" and "animal" in d.path]
+    assert len(seals) == 40
+    picks = [Pick(path, "attributes", (AttributePick("diet_id"),)) for path in seals]
+    plan = desk.plan(comparison, picks)
+    assert len(plan.steps) == 40
+    text = desk.connector.render(plan.steps[0])
+    assert 'set "diet_id" = 1' in text
+    assert "weight" in text.split("where")[1], "guarded by all that the row held"
+    desk.carry_out(plan.steps)
+    told = "select count(*), min(diet_id), max(weight) from animal where species = 'harbour seal'"
+    assert subject.sql(told).strip() == "40|1|1.00"
+
+
+def test_a_record_brings_what_it_hangs_on_and_what_it_names(subject: RegisterSubject) -> None:
+    desk = Desk(subject)
+    backup = desk.look()
+    number = int(subject.sql("select min(animal_id) from treatment where animal_id > 40"))
+    treatment = int(subject.sql(f"select min(id) from treatment where animal_id = {number}"))
+    path = subject.place("treatment", treatment)
+    assert [path[at] for at in (0, 2, 4)] == ["tank", "animal", "treatment"]
+    subject.sql(
+        f"delete from tank where id = (select tank_id from animal where id = {number});"
+        "delete from animal where diet_id = 2; delete from diet where id = 2"
+    )
+    plan = desk.plan(compare(backup, desk.look()), [Pick(path)])
+    made = [step.path[-2] for step in plan.steps if len(step.path) % 2 == 0]
+    assert made[-3:] == ["tank", "animal", "treatment"] or set(made) >= {"tank", "animal"}
+    desk.carry_out(plan.steps)
+    assert subject.sql(f"select count(*) from treatment where id = {treatment}").strip() == "1"
+
+
+def test_a_branch_is_read_as_the_whole_has_it(subject: RegisterSubject) -> None:
+    connector = subject.open()
+    whole = dict(connector.observe())
+    tank = ("tank", "Lagoon · 2")
+    for branch in [tank, (*tank, "animal"), ("diet",), subject.place("animal", 12)]:
+        part = dict(connector.observe(branch))
+        assert next(iter(part)) == branch
+        assert part == {p: one for p, one in whole.items() if p[: len(branch)] == branch}
+    with pytest.raises(errors.NoSuchBranch):
+        list(connector.observe(("tank", "Nowhere · 99")))
+    odd, folder = connector.look([("tank", "x · y"), ("tank",)])
+    assert odd.found is None
+    assert folder.found is not None
+
+
+def test_what_the_database_would_do_by_itself_is_told(subject: RegisterSubject) -> None:
+    desk = Desk(subject)
+    backup = desk.look()
+    subject.sql("update animal set species = 'seal' where id = 3")
+    changed = compare(backup, desk.look())
+    plan = desk.plan(changed, [Pick(subject.place("animal", 3))])
+    found = {f.code: f for f in desk.connector.check(plan.steps, backup)}
+    assert found["trigger"].level == "confirm"
+    assert "animal_is_logged" in found["trigger"].text
+    before = subject.sql("select count(*) from change_log")
+    resting = subject.open(triggers="off")
+    assert {f.code for f in resting.check(plan.steps, backup)} == {"trigger-rests"}
+    desk.carry_out(plan.steps, resting)
+    assert subject.sql("select count(*) from change_log") == before
+    assert (
+        subject.sql("select tgenabled from pg_trigger where tgname = 'animal_is_logged'") == "O\n"
+    )
+
+
+def test_what_would_fail_is_found_before(subject: RegisterSubject) -> None:
+    desk = Desk(subject)
+    backup = desk.look()
+    subject.sql(
+        "update animal set chip = null where id = 3;"
+        "update animal set chip = '578000000003' where id = 4"
+    )
+    comparison = compare(backup, desk.look())
+    plan = desk.plan(comparison, [Pick(subject.place("animal", 3))])
+    found = subject.open(**{"try": "yes"}).check(plan.steps, backup)
+    [stop] = [f for f in found if f.level == "stop"]
+    assert "duplicate key" in stop.text
+    assert stop.path == subject.place("animal", 3)
+    before = dump(subject)
+    with pytest.raises(errors.Refused, match="duplicate key"):
+        desk.carry_out(plan.steps)
+    assert dump(subject) == before
+    both = desk.plan(comparison, EVERYTHING)
+    assert dump(subject) == before
+    assert len(both.steps) == 2
+
+
+def test_what_hangs_on_a_row_that_goes_is_never_lost_unseen(subject: RegisterSubject) -> None:
+    desk = Desk(subject)
+    backup = desk.look()
+    subject.sql("insert into tank (name, litres, water) values ('Extra', 5, 'salt')")
+    comparison = compare(backup, desk.look())
+    plan = desk.plan(comparison, [Pick(("tank", "Extra · 13"), "remove")])
+    subject.sql("insert into measurement (tank_id, taken_at, celsius, ph) values (13, now(), 4, 8)")
+    # measurements were left out, so that the plan knows nothing of them
+    seen = subject.open(leave="change_log").check(plan.steps, backup)
+    [stop] = [f for f in seen if f.level == "stop"]
+    assert stop.code == "cascades"
+
+
+def test_rights_are_looked_at_before(subject: RegisterSubject) -> None:
+    desk = Desk(subject)
+    backup = desk.look()
+    subject.harm()
+    comparison = compare(backup, desk.look())
+    subject.reader("select on all tables in schema public")
+    subject.sql(f"grant update (litres) on tank to {subject.account[0]}")  # type: ignore[index]
+    lesser = subject.open()
+    steps = plan_restore(comparison, list(EVERYTHING)).steps
+    stops = [f for f in lesser.check(steps, backup) if f.level == "stop"]
+    assert {f.code for f in stops} == {"not-allowed"}
+    told = " ".join(lesser.rights())  # type: ignore[attr-defined]
+    assert "may not insert" in told
+
+
+def test_rows_that_security_hides_are_not_taken_for_gone(subject: RegisterSubject) -> None:
+    desk = Desk(subject)
+    full = desk.look()
+    subject.sql(
+        "alter table animal enable row level security;create policy few on animal using (id < 10)"
+    )
+    subject.reader("select on all tables in schema public")
+    part = desk.look(subject.open())
+    states = {d.state for d in compare(full, part).differences}
+    assert "missing" not in states
+    assert states <= {"unreadable", "changed"}
+
+
+def test_a_column_with_a_new_name_is_the_same_column(subject: RegisterSubject) -> None:
+    desk = Desk(subject)
+    backup = desk.look()
+    subject.sql("alter table animal rename species to kind")
+    desk.connector = subject.open(formerly="animal.kind=species")
+    assert not compare(backup, desk.look()).differences
+
+
+name = st.text(st.characters(codec="utf-8", exclude_characters="\0"), max_size=12)
+key = st.lists(st.text(st.sampled_from("ab·, \\-1"), max_size=4), min_size=1, max_size=3)
+
+
+@given(st.none() | name, key.map(tuple), st.none() | name, key.map(tuple))
+def test_what_a_row_is_called_means_one_row(
+    first: str | None, one: names.Key, second: str | None, two: names.Key
+) -> None:
+    text = names.called(first, one)
+    assert text
+    own = first if first is not None and names.is_name(first) else None
+    assert names.read(text, len(one)) == (own, one)
+    if len(one) == len(two) and one != two:
+        assert names.called(second, two) != text
+
+
+def test_odd_addresses_and_accounts_are_refused_in_plain_words(subject: RegisterSubject) -> None:
+    where = f"127.0.0.1:{postgres.port}"
+    for address, user, error in [
+        ("mysql://x/y", "", errors.Misconfigured),
+        (f"postgresql://a:b@{where}/register", "", errors.Misconfigured),
+        (f"postgresql://{where}/nowhere", "postgres", errors.ConnectorError),
+        (f"postgresql://{where}/{subject.database}", "nobody", errors.SignInRefused),
+        ("postgresql://127.0.0.1:9/x", "", errors.Unreachable),
+    ]:
+        with pytest.raises(error):
+            TABLES.open(Endpoint(address=address, user=user, password="x"), Keeper())
+
+
+ODD = r"""
+create table odd (
+  a int, b numeric, c timestamptz, d interval, e bytea, f json, g jsonb, h float8[], i text[],
+  j bool[], k uuid, l point, m char(5), n xml, o inet, p int4range, q float4, r bigint[], s date,
+  primary key (a, k));
+insert into odd values (
+  -1, 1.500, '2026-03-29 02:30+02', '1 day 2:03', '\x00ff', '{"b": 1,  "a": 2}',
+  '{"b": 1,  "a": 2}', '{1.5,NaN,null}', array['a,b', null, 'q"u\', 'NULL', ''], '{t,f}',
+  '00000000-0000-0000-0000-000000000001', '(1,2)', 'ab', '<a>1</a>', '192.0.2.1', '[1,5)', 0.1,
+  '{{1,2},{3,4}}', 'infinity');
+insert into odd (a, k) values (2, '00000000-0000-0000-0000-000000000002');
+"""
+
+
+def test_everything_reads_back_as_it_was(subject: RegisterSubject) -> None:
+    subject.sql(ODD)
+    desk = Desk(subject)
+    backup = desk.look()
+    told = "select odd from odd order by a"
+    before = subject.sql(told)
+    subject.sql("delete from odd")
+    plan = desk.plan(compare(backup, desk.look()), EVERYTHING)
+    desk.carry_out(plan.steps)
+    assert subject.sql(told) == before
+    subject.sql("update odd set f = '{}', l = null, n = null, h = '{}', q = 2, m = 'x' where a < 0")
+    assert content(desk.look()) != content(backup)
+    desk.carry_out(desk.plan(compare(backup, desk.look()), EVERYTHING).steps)
+    assert subject.sql(told) == before
