@@ -115,3 +115,12 @@ def test_blank_lines_that_are_still_there_are_not_written_again() -> None:
     held = {p.path: p.value for p in read(backup) if p.path[:2] == ("tide", "one")}
     live = backup.replace("  one: {cpu: 2, mem: 1}\n", "")
     assert edited(read, live, backup, [Edit(p, v) for p, v in held.items()]) == backup
+
+
+def test_what_is_empty_ends_with_its_own_line() -> None:
+    backup = "tide:\n  high: 443\nchiller: 443\n# about the reef\nreef: 1\n"
+    live = "tide:\n# about the reef\nreef: 1\n"
+    put_back = "tide:\nchiller: 443\n# about the reef\nreef: 1\n"
+    assert edit("yaml", live, backup, Edit(("chiller",), 443)) == put_back
+    without = "# about the reef\nreef: 1\n"
+    assert edit("yaml", live, without, Edit(("tide",), ABSENT)) == without

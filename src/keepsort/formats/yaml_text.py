@@ -153,6 +153,8 @@ class _Reader:
                 here = Place(place, Span(start, stop), section=True, inside=inside, column=column)
             else:
                 held = Span(value.start, value.stop)
+                if value.start == value.stop:  # nothing: its parser sees it behind comments
+                    held = Span(colon := self.text.index(":", key.stop) + 1, colon)
                 stop = held.stop
                 if not self.text[:stop].endswith("\n"):
                     stop = line_stop(self.text, stop)
