@@ -70,6 +70,7 @@ class Tables:
             promises=Promises(
                 compare_and_set="server", atomic=True, rename=True, stable_identity=True
             ),
+            depth_first=True,
         )
 
     def observe(self, branch: Path = ()) -> Iterator[tuple[Path, ConfigObject]]:

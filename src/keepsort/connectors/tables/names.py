@@ -23,8 +23,13 @@ def is_name(text: str | None) -> bool:
 
 def called(name: str | None, key: Key) -> str:
     """Return what a row is called."""
-    written = ",".join(_SPECIAL.sub(r"\\\g<0>", part) or _EMPTY for part in key)
+    # most keys are a number, and there is nothing to be written otherwise
+    written = key[0] if len(key) == 1 and key[0].isalnum() else _written(key)
     return f"{name}{_BETWEEN}{written}" if name is not None and is_name(name) else written
+
+
+def _written(key: Key) -> str:
+    return ",".join(_SPECIAL.sub(r"\\\g<0>", part) or _EMPTY for part in key)
 
 
 def read(text: str, parts: int) -> tuple[str | None, Key] | None:

@@ -2,7 +2,7 @@
 
 import json
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
 import psycopg
@@ -12,11 +12,12 @@ from keepsort.connectors.errors import NoSuchBranch, Refused
 from keepsort.connectors.tables import names
 from keepsort.connectors.tables.arrangement import AS_A_SET, FOLDER, ROWS, TOP, Place
 from keepsort.connectors.tables.names import Key
-from keepsort.connectors.tables.rows import Row, Rows
+from keepsort.connectors.tables.rows import OWN, Row, Rows, Texts
 from keepsort.connectors.tables.session import Session, texts
+from keepsort.connectors.tables.streams import Streams
 from keepsort.connectors.tables.values import quoted
 from keepsort.connectors.tables.whereabouts import Whereabouts, portions
-from keepsort.core.model import Attributes, ConfigObject, Path, is_beneath
+from keepsort.core.model import Attributes, ConfigObject, Path, Value, is_beneath
 from keepsort.core.model.notation import write_slash
 
 #: More rows that nothing tells apart are not read as one object.
@@ -35,11 +36,11 @@ class Reading:
     # All, or a branch
 
     def observe(self, branch: Path = ()) -> Told:
-        """Yield the rows of a branch as they all stood at one moment, parents first."""
+        """Yield the rows of a branch as they all stood at one moment, each with all beneath it."""
         with self._session.reading() as cursor:
             where = Whereabouts(self.rows, cursor)
+            where.learn_all()
             if len(branch) < 2:
-                where.learn_all()
                 yield from self._within(branch, self._all(cursor, where))
             else:
                 yield from self._branch(cursor, where, branch)
@@ -58,26 +59,40 @@ class Reading:
             raise NoSuchBranch(f"The database has no {write_slash(branch)}.")
 
     def _all(self, cursor: psycopg.Cursor[Any], where: Whereabouts) -> Told:
-        folders: set[Path] = set()
-        for name, rows in self.rows.items():
-            parent = rows.place.parent
+        streams = Streams(self.rows, cursor)
+        # those that hang on no row come when all others have been told
+        roots = [one for one in self.rows.values() if one.place.parent is None]
+        others = [one for one in self.rows.values() if one.place.parent is not None]
+        for rows in (*roots, *others):
             if rows.table.unread:
-                above = where.all_of(parent.target) if parent is not None else ()
-                for path in ((), *above):
-                    yield (*path, name), self._unread(rows)
+                yield (rows.table.name,), self._unread(rows)
             elif not rows.table.key:
-                yield (name,), self._together(cursor, rows)
+                yield (rows.table.name,), self._together(cursor, rows)
             else:
-                for found in texts(cursor, rows.selected):
-                    yield from self._told(rows, rows.read(found), where, folders)
+                yield from self._told(streams, where, rows, None, ())
+        streams.see_all_read(self._session.where)
 
-    def _told(self, rows: Rows, row: Row, where: Whereabouts, folders: set[Path]) -> Told:
-        """Yield a row, and what holds it if that was not told yet."""
-        path = self._path(rows, row, where)
-        if path[:-1] not in folders:
-            folders.add(path[:-1])
-            yield path[:-1], ConfigObject(name=path[-2], kind=FOLDER)
-        yield path, self._object(rows, row, where, path)
+    def _told(
+        self, streams: Streams, where: Whereabouts, rows: Rows, above: Key | None, at: Path
+    ) -> Told:
+        """Yield the rows of a table that hang on one row, each with all that hangs on it."""
+        folder: Path | None = None
+        for row in streams.of(rows.table.name).beneath(above):
+            path = rows.path(at, row.key, row.name)
+            if folder is None:
+                folder = path[:-1]
+                yield folder, ConfigObject(name=rows.table.name, kind=FOLDER)
+            yield path, self._object(rows, row, where, path)
+            yield from self._beneath(streams, where, rows, row.key, path)
+
+    def _beneath(
+        self, streams: Streams, where: Whereabouts, rows: Rows, key: Key, path: Path
+    ) -> Told:
+        for below in streams.below[rows.table.name]:
+            if below.table.unread:
+                yield (*path, below.table.name), self._unread(below)
+            else:
+                yield from self._told(streams, where, below, key, path)
 
     def _branch(self, cursor: psycopg.Cursor[Any], where: Whereabouts, branch: Path) -> Told:
         """Yield a row with all that hangs on it, or those of one table that hang on a row."""
@@ -86,41 +101,22 @@ class Reading:
         [seen] = self._rows_at(cursor, where, [top])
         if table is None or seen.found is None:
             raise NoSuchBranch(f"The database has no {write_slash(branch)}.")
+        streams = Streams(self.rows, cursor, (table, key))
         if top == branch:
             yield top, seen.found
-        only = None if top == branch else branch[-1]
-        some = top == branch
-        for path, one in self._beneath(cursor, where, table, {key: top}, only):
+            yield from self._beneath(streams, where, self.rows[table], key, top)
+            return
+        rows = next((one for one in streams.below[table] if one.table.name == branch[-1]), None)
+        some = False
+        if rows is not None and rows.table.unread:
             some = True
-            yield path, one
+            yield branch, self._unread(rows)
+        elif rows is not None:
+            for one in self._told(streams, where, rows, key, top):
+                some = True
+                yield one
         if not some:
             raise NoSuchBranch(f"The database has no {write_slash(branch)}.")
-
-    def _beneath(
-        self,
-        cursor: psycopg.Cursor[Any],
-        where: Whereabouts,
-        table: str,
-        above: Mapping[Key, Path],
-        only: str | None = None,
-    ) -> Told:
-        """Yield what hangs on rows of a table, at any depth."""
-        for name, rows in self.rows.items():
-            parent = rows.place.parent
-            if parent is None or parent.target != table or only not in (None, name):
-                continue
-            if rows.table.unread:
-                for path in above.values():
-                    yield (*path, name), self._unread(rows)
-                continue
-            folders: set[Path] = set()
-            for some in portions(above):
-                among = rows.among(rows.above_columns, some)
-                below = self._asked(cursor, where, rows, among)
-                for row in below:
-                    yield from self._told(rows, row, where, folders)
-                paths = {row.key: self._path(rows, row, where) for row in below}
-                yield from self._beneath(cursor, where, name, paths)
 
     def _asked(
         self, cursor: psycopg.Cursor[Any], where: Whereabouts, rows: Rows, condition: str
@@ -130,8 +126,8 @@ class Reading:
         parent = rows.place.parent
         if parent is not None:
             where.learn(parent.target, {row.above for row in found if row.above is not None})
-        for column, foreign in rows.place.references.items():
-            named = {(text,) for row in found if (text := row.names[column]) is not None}
+        for _, foreign, at in rows.references:
+            named = {(text,) for row in found if (text := row.texts[at]) is not None}
             where.learn(foreign.target, named)
         return found
 
@@ -173,7 +169,7 @@ class Reading:
             for some in portions(keys):
                 among = rows.among(rows.table.key, some)
                 for row in self._asked(cursor, where, rows, among):
-                    path = self._path(rows, row, where)
+                    path = where.path(rows, row)
                     found[path] = Seen(self._object(rows, row, where, path), row.version)
         return [found.get(path, Seen(None)) for path in paths]
 
@@ -213,52 +209,41 @@ class Reading:
             return Seen(self._unread(rows))
         if not rows.table.key:
             return Seen(self._together(cursor, rows))
-        cursor.execute(f"select exists (select from {rows.table.sql} where {condition})")
+        cursor.execute(f"select exists (select from {rows.table.sql} {OWN} where {condition})")
         [some] = cursor.fetchone() or [False]
         return Seen(ConfigObject(name=path[-1], kind=FOLDER) if some else None)
 
     # Objects
 
-    def _path(self, rows: Rows, row: Row, where: Whereabouts) -> Path:
-        parent = rows.place.parent
-        above = where.of(parent.target, row.above) if parent is not None else None
-        return rows.path(above or (), row.key, row.name)
-
     def _object(self, rows: Rows, row: Row, where: Whereabouts, path: Path) -> ConfigObject:
-        name, identity = path[-1], f"{rows.table.name} {','.join(row.key)}"
+        name, kind = path[-1], rows.table.name
+        identity = f"{kind} {','.join(row.key)}"
         try:
             attributes = self._attributes(rows, row, where, at_top=len(path) == 2)
-            facts = {
-                column: value
-                for column, text in zip(rows.facts, row.facts, strict=True)
-                if (value := rows.value(column, text)) is not None
-            }
+            facts = _read(rows.facts, row.texts)
         except ValueError as error:
             why = f"the row cannot be understood: {error}"
-            return ConfigObject(name=name, kind=rows.table.name, identity=identity, unreadable=why)
+            return ConfigObject(name=name, kind=kind, identity=identity, unreadable=why)
         return ConfigObject(
-            name=name, kind=rows.table.name, identity=identity, attributes=attributes, facts=facts
+            name=name, kind=kind, identity=identity, attributes=attributes, facts=facts
         )
 
     def _attributes(self, rows: Rows, row: Row, where: Whereabouts, at_top: bool) -> Attributes:
-        place = rows.place
-        found: Attributes = {}
-        for column, text in zip(place.told, row.told, strict=True):
-            if text is None:
-                continue
-            if column.name in place.secrets:
-                found[column.name] = self._keeper.digest(text.encode())
-                continue
-            foreign = place.references.get(column.name)
-            named = row.names[column.name] if foreign is not None else None
-            path = where.of(foreign.target, (named,)) if foreign and named is not None else None
-            found[column.name] = write_slash(path) if path else column.type.read(text)
+        found = _read(rows.plain, row.texts)
+        for name, at in rows.hidden:
+            if (text := row.texts[at]) is not None:
+                found[name] = self._keeper.digest(text.encode())
+        for name, foreign, at in rows.references:
+            if (key := row.texts[at]) is not None and name in rows.named:
+                path = where.of(foreign.target, (key,))
+                column, told = rows.named[name]
+                found[name] = write_slash(path) if path else column.type.read(row.texts[told])
         if at_top:  # where it stands does not say what it hangs on
-            for column_name, text in zip(rows.above_columns, row.hanging, strict=True):
-                if text is not None and column_name in place.apart:
-                    found[column_name] = rows.value(column_name, text)
+            for name, text in rows.hanging(row):
+                if name in rows.place.apart:
+                    found[name] = rows.value(name, text)
         if row.name is not None and not names.is_name(row.name):
-            found[place.named_by] = rows.value(place.named_by, row.name)
+            found[rows.place.named_by] = rows.value(rows.place.named_by, row.name)
         return found
 
     def _unread(self, rows: Rows) -> ConfigObject:
@@ -268,7 +253,7 @@ class Reading:
         """Return the rows of a table as one set, since nothing tells one from another."""
         kind = f"{rows.table.name} {AS_A_SET}"
         columns = rows.place.told
-        selected = ", ".join(c.type.selected(c.name) for c in columns) or "1"
+        selected = ", ".join(c.type.selected(quoted(c.name)) for c in columns) or "''"
         limit = _MOST_TOGETHER + 1
         found = list(texts(cursor, f"select {selected} from {rows.table.sql} limit {limit}"))
         if len(found) > _MOST_TOGETHER:
@@ -283,3 +268,16 @@ class Reading:
         )  # fmt: skip
         told = sorted(t if count == 1 else f"{t} ×{count}" for t, count in counted.items())
         return ConfigObject(name=rows.table.name, kind=kind, attributes={ROWS: told})
+
+
+def _read(
+    columns: Sequence[tuple[str, Callable[[str | None], Value] | None, int]], row: Texts
+) -> Attributes:
+    found: Attributes = {}
+    for name, read, at in columns:
+        text = row[at]
+        if text is not None:
+            value = text if read is None else read(text)
+            if value is not None:
+                found[name] = value
+    return found

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
+from itertools import count
 from typing import Any
 from urllib.parse import unquote, urlsplit
 
@@ -33,6 +34,9 @@ _SETTINGS = (
     "set standard_conforming_strings = on; set client_encoding = 'UTF8'; "
     "set idle_in_transaction_session_timeout = '10min'; set row_security = on"
 )
+#: What is read at a time: rows at first, then as many as take about so much room.
+_FIRST_ROWS, _MOST_ROWS, _PART_BYTES = 100, 5000, 4 << 20
+_numbers = count()
 _TLS = {"if offered": "prefer", "always": "require", "verified": "verify-full"}
 #: What is known by the number of an error alone, as it is on its way in no class of its own.
 _SIGN_IN = re.compile(r"authentication failed|no password|role .* does not exist|not permitted to")
@@ -92,10 +96,24 @@ class Session:
             raise told(self.where, error) from None
 
 
-def texts(cursor: psycopg.Cursor[Any], query: str) -> Iterator[tuple[str | None, ...]]:
-    """Yield what a query finds, each value as the text that the database writes it as."""
-    with cursor.copy(f"copy ({query}) to stdout") as copy:
-        yield from copy.rows()
+def texts(cursor: psycopg.Cursor[Any], query: str) -> list[tuple[str | None, ...]]:
+    """Return what a query finds, whose columns are all texts."""
+    return cursor.execute(query).fetchall()
+
+
+def fetched(cursor: psycopg.Cursor[Any], query: str) -> Iterator[tuple[str | None, ...]]:
+    """Yield what a query finds, whose columns are all texts, a part of it at a time.
+
+    Several may be read by turns, in one transaction.
+    """
+    name = f"rows_{next(_numbers)}"
+    cursor.execute(f"declare {name} no scroll cursor for {query}")
+    portion = _FIRST_ROWS
+    while found := cursor.execute(f"fetch {portion} from {name}").fetchall():
+        yield from found
+        size = sum(len(text) for row in found for text in row if text is not None)
+        portion = max(1, min(_MOST_ROWS, _PART_BYTES * len(found) // max(size, 1)))
+    cursor.execute(f"close {name}")
 
 
 def _given(endpoint: Endpoint) -> tuple[str, dict[str, Any]]:

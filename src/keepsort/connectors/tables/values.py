@@ -47,15 +47,11 @@ class Type:
         """Tell whether its values are numbers."""
         return self.form in ("whole", "float")
 
-    def selected(self, name: str) -> str:
+    def selected(self, column: str) -> str:
         """Return SQL that gives a column of this type as the text that `read` reads."""
-        column = quoted(name)
         if self.is_list:
             return f"to_json({column}::text[])::text"
-        if self.base == "jsonb":
-            return f"jsonb_pretty({column})"
-        # a text of fixed length has spaces at its end that mean nothing
-        return f"{column}::text" if self.base == "bpchar" else column
+        return f"jsonb_pretty({column})" if self.base == "jsonb" else f"{column}::text"
 
     def read(self, text: str | None) -> Value:
         """Read what `selected` gave. Raises ValueError."""

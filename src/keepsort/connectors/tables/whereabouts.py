@@ -7,8 +7,8 @@ from typing import Any, TypeVar
 import psycopg
 
 from keepsort.connectors.tables.names import Key
-from keepsort.connectors.tables.rows import Rows
-from keepsort.connectors.tables.session import texts
+from keepsort.connectors.tables.rows import Row, Rows
+from keepsort.connectors.tables.session import fetched, texts
 from keepsort.core.model import Path
 
 _AT_ONCE = 500
@@ -24,17 +24,18 @@ class Whereabouts:
         self._known: dict[str, dict[Key, Path]] = {}
 
     def learn_all(self) -> None:
-        """Learn where all rows stand that others hang on, or name."""
-        wanted = {one.place.parent.target for one in self._rows.values() if one.place.parent}
-        wanted |= {f.target for one in self._rows.values() for f in one.place.references.values()}
+        """Learn where all rows stand that others name, and what those hang on."""
+        wanted = {f.target for one in self._rows.values() for f in one.place.references.values()}
+        for name in list(wanted):
+            parent = self._rows[name].place.parent
+            while parent is not None and parent.target not in wanted:
+                wanted.add(parent.target)
+                parent = self._rows[parent.target].place.parent
         for name, rows in self._rows.items():  # what others hang on comes first
-            if name not in wanted or rows.table.unread or not rows.table.key:
-                continue
-            known = self._known.setdefault(name, {})
-            for key, title, above in map(
-                rows.read_place, texts(self._cursor, rows.selected_places)
-            ):
-                known[key] = rows.path(self._above(rows, above), key, title)
+            if name in wanted and not rows.table.unread and rows.table.key:
+                known = self._known.setdefault(name, {})
+                for row in map(rows.read, fetched(self._cursor, rows.selected_places)):
+                    known[row.key] = self.path(rows, row)
 
     def learn(self, table: str, keys: Collection[Key]) -> None:
         """Learn where some rows stand, and all that they hang on."""
@@ -42,27 +43,25 @@ class Whereabouts:
         unknown = {key for key in keys if key not in known}
         if not unknown or rows.table.unread or not rows.table.key:
             return
-        found: list[tuple[Key, str | None, Key | None]] = []
+        found: list[Row] = []
         for some in portions(unknown):
             among = rows.among(rows.table.key, some)
             query = f"{rows.selected_places} where {among}"
-            found += map(rows.read_place, texts(self._cursor, query))
+            found += map(rows.read, texts(self._cursor, query))
         if rows.place.parent is not None:
-            self.learn(rows.place.parent.target, {above for _, _, above in found if above})
-        for key, title, above in found:
-            known[key] = rows.path(self._above(rows, above), key, title)
+            self.learn(rows.place.parent.target, {row.above for row in found if row.above})
+        for row in found:
+            known[row.key] = self.path(rows, row)
 
     def of(self, table: str, key: Key | None) -> Path | None:
         """Return where a row stands; None where that is not known."""
         return self._known.get(table, {}).get(key) if key is not None else None
 
-    def all_of(self, table: str) -> Collection[Path]:
-        """Return where all rows of a table stand that are known."""
-        return self._known.get(table, {}).values()
-
-    def _above(self, rows: Rows, above: Key | None) -> Path:
+    def path(self, rows: Rows, row: Row) -> Path:
+        """Return where a row stands, by what is known of the row that it hangs on."""
         parent = rows.place.parent
-        return (self.of(parent.target, above) or ()) if parent is not None else ()
+        above = self.of(parent.target, row.above) if parent is not None else None
+        return rows.path(above or (), row.key, row.name)
 
 
 def portions(keys: Iterable[T]) -> Iterator[list[T]]:

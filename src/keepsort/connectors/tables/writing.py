@@ -9,7 +9,7 @@ from keepsort.connectors.base import Ready, SecretKeeper
 from keepsort.connectors.errors import Changed, Conflict, ConnectorError, Refused
 from keepsort.connectors.tables.catalogue import Column, Table, Trigger
 from keepsort.connectors.tables.names import Key
-from keepsort.connectors.tables.rows import Rows
+from keepsort.connectors.tables.rows import OWN, Rows
 from keepsort.connectors.tables.session import Session, texts, told
 from keepsort.connectors.tables.statements import key_at, statements
 from keepsort.connectors.tables.values import quoted
@@ -90,7 +90,7 @@ class Writing:
             found: dict[Key, str] = {}
             for some in portions(sorted(wanted[table])):
                 cursor.execute(
-                    f"select {texts_of_key}, xmin::text from {rows.table.sql} "
+                    f"select {texts_of_key}, xmin::text from {rows.table.sql} {OWN} "
                     f"where {rows.among(key_columns, some)} order by {order} for update"
                 )
                 found |= {tuple(row[:-1]): row[-1] for row in cursor.fetchall()}
@@ -140,9 +140,9 @@ def foreign_rows(
     cursor: psycopg.Cursor[Any], rows: Rows, columns: Sequence[str], keys: Sequence[Key]
 ) -> list[Key]:
     """Return the keys of rows of a table that name some rows of another one by their keys."""
-    selected = ", ".join(f"{quoted(name)}::text" for name in rows.table.key) or "'?'"
+    selected = ", ".join(f"{quoted(name)}::text" for name in rows.table.key) or "''"
     found: list[Key] = []
     for some in portions(keys):
-        query = f"select {selected} from {rows.table.sql} where {rows.among(columns, some)}"
+        query = f"select {selected} from {rows.table.sql} {OWN} where {rows.among(columns, some)}"
         found += [tuple(t or "" for t in one) for one in texts(cursor, f"{query} limit 1000")]
     return found
