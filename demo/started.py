@@ -43,7 +43,10 @@ def started() -> Iterator[Demo]:
     with log.open("wb") as out:
         process = subprocess.Popen(
             [sys.executable, "-m", "demo.run"], cwd=ROOT, stdout=out, stderr=out,
-            env={**environment, "KEEPSORT_STATE": str(state), "PYTHONUNBUFFERED": "1"},
+            env={
+                "KEEPSORT_DEMO_MEASUREMENTS": "2000", **environment, "KEEPSORT_STATE": str(state),
+                "PYTHONUNBUFFERED": "1",
+            },
         )  # fmt: skip
     try:
         deadline = time.monotonic() + _SECONDS

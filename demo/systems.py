@@ -1,5 +1,6 @@
 """The systems of the aquarium: each a real server with its data, its last weeks and its trouble."""
 
+import os
 import shutil
 from collections.abc import Callable, Iterable
 from functools import partial
@@ -15,8 +16,8 @@ from demo.servers.postgres import Postgres
 from demo.servers.slapd import ADMIN, SUFFIX, Slapd
 from demo.servers.sshd import Sshd
 
-#: Of the water in the tanks; each is an object of the register.
-MEASUREMENTS = 120_000
+#: Of the water in the tanks; each is an object of the register. Tests make fewer.
+MEASUREMENTS = int(os.environ.get("KEEPSORT_DEMO_MEASUREMENTS", "120000"))
 
 
 class Moment(NamedTuple):

@@ -1,8 +1,13 @@
 """The main job in a real browser, on a real directory, with a real worker."""
 
+import re
+
 from playwright.sync_api import Page, expect
 
 from demo.started import Demo
+
+#: A branch of some hundred rows is previewed, written and read back within it.
+_LONG = 60_000
 
 
 def test_restore_two_objects_and_one_attribute_then_undo(page: Page) -> None:
@@ -80,6 +85,43 @@ def test_the_cameras_go_back_to_their_vlan_and_the_mirror_comes_back(
     again.click()
     undone = page.get_by_role("heading", name="Undo of run")
     expect(undone).to_contain_text("done and verified", timeout=20_000)
+
+
+def test_forty_animals_get_their_diet_back_at_once(page: Page) -> None:
+    lane = page.get_by_role("article", name="Register")
+    lane.get_by_role("link", name="Register", exact=True).click()
+    page.get_by_role("treeitem", name="Beacon · 17").click()
+    common = page.get_by_role("region", name="Changes in common")
+    expect(common).to_contain_text("Herring · 1")
+    expect(common).to_contain_text("Capelin · 2")
+    common.get_by_role("button", name="put back in all 40").click()
+    expect(common.get_by_text("diet_id picked in 40 objects.")).to_be_visible()
+    common.get_by_role("button", name="let go in all 40").click()
+    tray = page.get_by_role("complementary", name="Tray")
+    expect(tray.get_by_role("listitem")).to_have_count(0)
+    page.get_by_role("treeitem", name="everything").click()
+    common.get_by_role("button", name="put back in all 40").click()
+    # a tank with its animals and treatments is a branch
+    page.goto(page.url.partition("?")[0] + '?at=["tank","Turtle Ward · 9"]')
+    page.get_by_role("checkbox", name=re.compile("Put back .*Turtle Ward · 9")).click()
+    page.get_by_role("button", name="Preview").click()
+    heading = page.get_by_role("heading", name=re.compile("40 objects change, .* are created"))
+    expect(heading).to_be_visible(timeout=_LONG)
+    expect(page.get_by_text("The trigger animal_is_logged")).to_be_visible()
+    page.get_by_role("region", name="To know first").get_by_role("checkbox").check()
+    page.get_by_role("button", name=re.compile("^Restore .* objects to Register")).click()
+    done = page.get_by_role("heading", name="Restore: done and verified")
+    expect(done).to_be_visible(timeout=_LONG)
+    # all but what was not picked
+    expect(page.get_by_text("Looked again afterwards")).to_contain_text("1 changed")
+    page.get_by_role("button", name="Undo").click()
+    again = page.get_by_role("button", name=re.compile("^Undo .* objects on Register"))
+    expect(again).to_be_visible(timeout=_LONG)
+    for box in page.get_by_role("region", name="To know first").get_by_role("checkbox").all():
+        box.check()
+    again.click()
+    undone = page.get_by_role("heading", name="Undo of run")
+    expect(undone).to_contain_text("done and verified", timeout=_LONG)
 
 
 def test_from_signing_in_to_a_picked_attribute_by_keyboard_alone(page: Page) -> None:

@@ -10,6 +10,7 @@ from keepsort.core.compare.comparison import (
     Suggestion,
 )
 from keepsort.core.compare.filters import Filter, filtered, match_names
+from keepsort.core.compare.in_common import CommonChange, common_changes
 from keepsort.core.compare.rules import Rules
 from keepsort.core.compare.values import AttributeDifference, compare_attributes
 
@@ -17,6 +18,7 @@ __all__ = [
     "LIKENESS",
     "Accepted",
     "AttributeDifference",
+    "CommonChange",
     "Comparison",
     "Consequence",
     "Difference",
@@ -24,6 +26,7 @@ __all__ = [
     "Rules",
     "State",
     "Suggestion",
+    "common_changes",
     "compare",
     "compare_attributes",
     "filtered",

@@ -13,6 +13,8 @@ from keepsort.server.api import writing
 from keepsort.server.api.asking import LOOKED, PATH, View, number_of, path_of, seen
 from keepsort.server.api.shapes.comparing import (
     BenchShape,
+    CommonFoundShape,
+    CommonPathsShape,
     CompareHeadShape,
     LevelShape,
     LinesShape,
@@ -27,6 +29,7 @@ from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot
 from keepsort.server.sorting import levels
 from keepsort.server.sorting.bench import bench, lines
+from keepsort.server.sorting.in_common import common_paths, in_common
 from keepsort.server.sorting.listing import keep_list
 from keepsort.server.sorting.viewing import Seen, facets
 
@@ -191,6 +194,39 @@ class CompareShown(View):
         found = seen(request).shown.differences
         rows = [{"path": list(d.path), "state": d.state} for d in found[:_PICKED_AT_ONCE]]
         return Response({"total": len(found), "rows": rows})
+
+
+class CompareCommon(View):
+    """The same change in many objects."""
+
+    @extend_schema(
+        operation_id="common",
+        parameters=[*LOOKED, PATH, OpenApiParameter("beneath", OpenApiTypes.STR, enum=["yes"])],
+        responses=CommonFoundShape,
+    )
+    def get(self, request: Request) -> Response:
+        """List changes that several objects have in common.
+
+        With a path, those that the object there shares, or that objects beneath it have.
+        """
+        path = path_of(request) if "path" in request.query_params else None
+        beneath = request.query_params.get("beneath") == "yes"
+        return Response(msgspec.to_builtins(in_common(seen(request), path, beneath)))
+
+
+class CompareCommonPaths(View):
+    """Where objects are that have a change in common, to be picked at once."""
+
+    @extend_schema(
+        operation_id="common_paths",
+        parameters=[*LOOKED, PATH, OpenApiParameter("number", OpenApiTypes.INT, required=True)],
+        responses=CommonPathsShape,
+    )
+    def get(self, request: Request) -> Response:
+        """List the objects of one change in common, or those of them beneath a path."""
+        found = common_paths(seen(request), number_of(request, "number", 0), path_of(request))
+        paths = [list(path) for path in found[:_PICKED_AT_ONCE]]
+        return Response({"total": len(found), "paths": paths})
 
 
 class Lists(View):

@@ -41,6 +41,7 @@ export type Policy = Schemas['PolicyShapeRequest'];
 export type Item = Schemas['AttentionShape'];
 export type AskReceiver = Schemas['AskReceiverShapeRequest'];
 export type Receiver = Schemas['ReceiverShape'];
+export type Common = Schemas['CommonShape'];
 export type RunBrief = Schemas['RunBriefShape'];
 
 /** An error as the server tells it: what was not possible and why, and the way out. */

@@ -1,4 +1,5 @@
 import { QueryClient } from '@tanstack/svelte-query';
+import type { Path } from '$lib/model/paths';
 import type { PickedThing } from '$lib/model/picks.svelte';
 import {
   client,
@@ -167,6 +168,25 @@ export const neighbour = (looked: Looked, path: string[], way: 'next' | 'previou
   },
   ...forever,
 });
+
+/** Changes that objects have in common: those that one shares, or those of a branch. */
+export const inCommon = (looked: Looked, path: Path, beneath: boolean) => ({
+  queryKey: ['common', looked, path, beneath],
+  queryFn: () => {
+    const query = { ...looked, path: JSON.stringify(path) };
+    return got(
+      client.GET('/api/compare/common', {
+        params: { query: beneath ? { ...query, beneath: 'yes' as const } : query },
+      }),
+    );
+  },
+  ...forever,
+});
+
+export function askCommonPaths(looked: Looked, number: number, branch: Path) {
+  const query = { ...looked, number, path: JSON.stringify(branch) };
+  return got(client.GET('/api/compare/common/paths', { params: { query } }));
+}
 
 export function askShown(looked: Looked) {
   return got(client.GET('/api/compare/shown', { params: { query: looked } }));

@@ -72,6 +72,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/compare/common": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description List changes that several objects have in common.
+         *
+         *     With a path, those that the object there shares, or that objects beneath it have.
+         */
+        get: operations["common"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/compare/common/paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description List the objects of one change in common, or those of them beneath a path. */
+        get: operations["common_paths"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/compare/history": {
         parameters: {
             query?: never;
@@ -1326,6 +1364,26 @@ export interface components {
          * @enum {string}
          */
         ClashEnum: "rename" | "skip" | "replace";
+        /** @description Changes in common, those of the most objects first; unseen: how many were not looked at. */
+        CommonFoundShape: {
+            total: number;
+            unseen: number;
+            groups: components["schemas"]["CommonShape"][];
+        };
+        /** @description Where the objects are that have a change in common. */
+        CommonPathsShape: {
+            total: number;
+            paths: string[][];
+        };
+        /** @description A change that several objects have in common; the attribute is that of the first. */
+        CommonShape: {
+            number: number;
+            kind: string;
+            kind_label: string;
+            count: number;
+            attribute: components["schemas"]["AttributeShape"];
+            named: string[];
+        };
         /**
          * @description Two records compared, in sum.
          *
@@ -2762,6 +2820,240 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CompareHeadShape"];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    common: {
+        parameters: {
+            query: {
+                /** @description Moves accepted: a list of pairs of paths. */
+                accepted?: string;
+                /** @description How alike a move must be, 0 to 1. */
+                alike?: number;
+                /** @description Attributes, with commas. */
+                attributes?: string;
+                beneath?: "yes";
+                /** @description What an opened file is beneath. */
+                hangs?: string;
+                /** @description Kinds of object, with commas. */
+                kinds?: string;
+                left: number;
+                /** @description A pasted list. */
+                listed?: number;
+                /** @description Part of a name. */
+                name?: string;
+                /** @description A path as a JSON list of names. */
+                path?: string;
+                right: number;
+                /** @description Ignore rules as JSON; else as saved. */
+                rules?: string;
+                /** @description A backup: only what changed since. */
+                since?: number;
+                /** @description Kinds of difference, with commas. */
+                states?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CommonFoundShape"];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    common_paths: {
+        parameters: {
+            query: {
+                /** @description Moves accepted: a list of pairs of paths. */
+                accepted?: string;
+                /** @description How alike a move must be, 0 to 1. */
+                alike?: number;
+                /** @description Attributes, with commas. */
+                attributes?: string;
+                /** @description What an opened file is beneath. */
+                hangs?: string;
+                /** @description Kinds of object, with commas. */
+                kinds?: string;
+                left: number;
+                /** @description A pasted list. */
+                listed?: number;
+                /** @description Part of a name. */
+                name?: string;
+                number: number;
+                /** @description A path as a JSON list of names. */
+                path?: string;
+                right: number;
+                /** @description Ignore rules as JSON; else as saved. */
+                rules?: string;
+                /** @description A backup: only what changed since. */
+                since?: number;
+                /** @description Kinds of difference, with commas. */
+                states?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CommonPathsShape"];
                 };
             };
             /** @description What was asked for is not as it should be. */

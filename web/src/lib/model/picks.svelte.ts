@@ -258,6 +258,42 @@ export class Picks {
     if (added.length) this.set([...kept, ...added]);
   }
 
+  /** Picks one attribute as a whole in many objects; what is picked of them already stays. */
+  addAttribute(paths: Path[], name: string): void {
+    const added = paths.filter((path) => this.attributeState(path, name) !== 'all');
+    if (!added.length) return;
+    const keys = new Set(added.map(keyOf));
+    const own = new Map(added.map((path) => [keyOf(path), this.partsOf(path, [])]));
+    const kept = this.things.filter(
+      (t) => t.backup !== this.left || t.scope === 'branch' || !keys.has(keyOf(t.path)),
+    );
+    const things = added.map((path) =>
+      this.thing(path, 'attributes', [
+        ...own.get(keyOf(path))!.filter((part) => part.name !== name),
+        whole(name),
+      ]),
+    );
+    this.set([...kept, ...things]);
+  }
+
+  /** Whether an attribute is picked by itself, and not with the object or branch it is in. */
+  hasAttribute(path: Path, name: string): boolean {
+    const part = this.part(path, name);
+    return part !== undefined && isWhole(part);
+  }
+
+  /** Lets one attribute go that was picked in many objects. */
+  dropAttribute(paths: Path[], name: string): void {
+    const keys = new Set(paths.map(keyOf));
+    const things = this.things.flatMap((t) => {
+      if (t.backup !== this.left || t.scope !== 'attributes' || !keys.has(keyOf(t.path)))
+        return [t];
+      const attributes = t.attributes.filter((part) => part.name !== name);
+      return attributes.length ? [{ ...t, attributes }] : [];
+    });
+    this.set(things);
+  }
+
   private partsOf(path: Path, differing: string[]): PickedAttribute[] {
     return this.covered(path) ? differing.map(whole) : [...(this.own(path)?.attributes ?? [])];
   }

@@ -31,6 +31,26 @@ describe('picks', () => {
     expect(picks.things[0]!.scope).toBe('remove');
   });
 
+  it('take one attribute of many objects, and let it go again', () => {
+    const picks = new Picks(1, 2);
+    picks.toggleAttribute(ANSEL, 'phone', ['title', 'phone']);
+    picks.toggleRow(IMKE, 'changed', false);
+    const all = [ANSEL, IMKE, ['cn=Tobin']];
+    picks.addAttribute(all, 'title');
+    expect(picks.things.map((t) => [t.scope, t.attributes.map((a) => a.name)])).toEqual([
+      ['object', []],
+      ['attributes', ['phone', 'title']],
+      ['attributes', ['title']],
+    ]);
+    picks.dropAttribute(all, 'title');
+    expect(picks.things.map((t) => [t.scope, t.attributes.map((a) => a.name)])).toEqual([
+      ['object', []],
+      ['attributes', ['phone']],
+    ]);
+    picks.undo();
+    expect(picks.hasAttribute(['cn=Tobin'], 'title')).toBe(true);
+  });
+
   it('break an object up when one attribute is let go', () => {
     const picks = new Picks(1, 2);
     picks.toggleRow(ANSEL, 'changed', false);

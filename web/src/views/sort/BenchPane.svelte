@@ -2,7 +2,14 @@
   import { createQuery } from '@tanstack/svelte-query';
   import type { Bench, Row } from '$lib/api/client';
   import { objectHistory, type Looked } from '$lib/api/queries';
-  import { count, meaning, shortName, type Sides, type State } from '$lib/model/differences';
+  import {
+    count,
+    differingBeneath,
+    meaning,
+    shortName,
+    type Sides,
+    type State,
+  } from '$lib/model/differences';
   import { placeOf, plainName, samePath, type Path } from '$lib/model/paths';
   import { sinceWhen } from '$lib/model/time';
   import type { Picks } from '$lib/model/picks.svelte';
@@ -10,6 +17,7 @@
   import AttributeRow from './AttributeRow.svelte';
   import BeneathNote from './BeneathNote.svelte';
   import BenchNotes from './BenchNotes.svelte';
+  import CommonChanges from './CommonChanges.svelte';
   import ElsewhereDialog from './ElsewhereDialog.svelte';
   import ExportDialog from './ExportDialog.svelte';
   import FoldedRows from './FoldedRows.svelte';
@@ -71,6 +79,7 @@
           ? `the same object, held by another one ${other}`
           : meaning(bench.state as State, sides),
   );
+  const differsBeneath = $derived(row !== undefined && differingBeneath(row) > 1);
   const folded = $derived({ path: bench.path, looked, picks, differing: names, onchoose });
 </script>
 
@@ -126,6 +135,9 @@
   {onchoose}
 />
 {#if row && live}<BeneathNote {row} {looked} {picks} />{/if}
+{#if live && differsBeneath}
+  <CommonChanges {looked} {picks} path={bench.path} beneath={true} {onchoose} />
+{/if}
 
 {#if bench.state !== 'outside'}
   <div role="table" aria-label="What differs of {plainName(bench.name)}">
@@ -162,6 +174,9 @@
   </div>
   {#if !differing.length && !moved && !bench.unreadable}
     <p class="py-2 text-ink-2">No attribute differs.</p>
+  {/if}
+  {#if partsPickable && differing.length && stayed}
+    <CommonChanges {looked} {picks} path={bench.path} beneath={false} {onchoose} />
   {/if}
   <FoldedRows
     {...folded}

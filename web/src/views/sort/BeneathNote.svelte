@@ -32,7 +32,8 @@
     Beneath it
     {#if back}{back === 1
         ? '1 differs that can be put back'
-        : `${back} differ that can be put back`}: picking the branch takes {back === 1
+        : `${back.toLocaleString('en')} differ that can be put back`}: picking the branch takes {back ===
+      1
         ? 'it'
         : 'them all'}.{/if}
     {#if extra}

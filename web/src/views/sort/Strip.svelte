@@ -114,7 +114,7 @@
           onclick={() => toggle(state)}
         >
           <Mark {state} />{state}<b class="ml-auto font-mono font-semibold"
-            >{head?.tally[state] ?? 0}</b
+            >{(head?.tally[state] ?? 0).toLocaleString('en')}</b
           >
         </button>
       {/each}

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { createVirtualizer } from '@tanstack/svelte-virtual';
-  import { untrack } from 'svelte';
+  import { tick, untrack } from 'svelte';
   import type { CompareHead, Row, System } from '$lib/api/client';
   import type { Looked } from '$lib/api/queries';
   import { differingBeneath, isPickable, isQuiet } from '$lib/model/differences';
@@ -61,7 +61,8 @@
     const at = tree.indexOf(path);
     if (at >= 0) {
       focused = at;
-      untrack(() => $virtual.scrollToIndex(at, { align: 'auto' }));
+      // the tree may just have got its lines, and has no height to scroll through before they are drawn
+      void tick().then(() => $virtual.scrollToIndex(at, { align: 'auto' }));
     }
   });
 

@@ -208,6 +208,32 @@ class BenchShape(Shape):
     referrers = serializers.IntegerField(allow_null=True)
 
 
+class CommonShape(Shape):
+    """A change that several objects have in common; the attribute is that of the first."""
+
+    number = serializers.IntegerField()
+    kind = serializers.CharField()
+    kind_label = serializers.CharField()
+    count = serializers.IntegerField()
+    attribute = AttributeShape()
+    named = serializers.ListField(child=serializers.CharField())
+
+
+class CommonFoundShape(Shape):
+    """Changes in common, those of the most objects first; unseen: how many were not looked at."""
+
+    total = serializers.IntegerField()
+    unseen = serializers.IntegerField()
+    groups = CommonShape(many=True)
+
+
+class CommonPathsShape(Shape):
+    """Where the objects are that have a change in common."""
+
+    total = serializers.IntegerField()
+    paths = serializers.ListField(child=path_field())
+
+
 class ShownRowShape(Shape):
     """One of the differences that are shown."""
 
