@@ -33,8 +33,11 @@ def sides(db: None) -> dict[str, int]:
     reached = {"base": "dc=kelpmoor,dc=example"}
     system = add_system("Plant", "directory", "ldap://127.0.0.1:1", reached, "", "sea-horse")
     tree = grown((("tank",), thing("tank", title="Vet", notes="a\nb\n", limits={"low": 1})))
+    inner = ("tank", "pump")
+    tree[inner] = thing("pump", notes="a\nb\n")
     then = keep(system, tree, days_ago=1)
-    tree[("tank",)].attributes["notes"] = "a\nc\n"
+    for path in (inner[:1], inner):
+        tree[path].attributes["notes"] = "a\nc\n"
     now = keep(system, tree, kind=Record.Kind.LOOK)
     return {"left": then.pk, "right": now.pk, "system": system.pk}
 

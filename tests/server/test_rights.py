@@ -82,6 +82,8 @@ LEAST: dict[tuple[str, str], Role | None] = {
     ("get", "compare/object"): _LOOK,
     ("get", "compare/neighbours"): _LOOK,
     ("get", "compare/lines"): _LOOK,
+    ("get", "compare/common"): _LOOK,
+    ("get", "compare/common/paths"): _LOOK,
     ("get", "compare/shown"): _LOOK,
     ("get", "compare/history"): _LOOK,
     ("get", "connectors"): _SET_UP,
