@@ -7,8 +7,9 @@ from functools import partial
 from pathlib import Path
 from typing import Any, NamedTuple, Protocol
 
-from demo import galleries, gateway, lagoon_net, people, plant, register
-from demo.servers import etcd, ovsdb, slapd, sshd
+from demo import galleries, gateway, labels, lagoon_net, people, plant, register
+from demo.servers import cups, etcd, ovsdb, slapd, sshd
+from demo.servers.cups import Cups
 from demo.servers.etcd import Etcd
 from demo.servers.exhibits import ExhibitController
 from demo.servers.ovsdb import OvsdbServer
@@ -223,6 +224,34 @@ class LagoonNet:
         self._server.stop()
 
 
+class Labels:
+    """The print server."""
+
+    name = "Labels"
+
+    def __init__(self, folder: Path, password: str) -> None:
+        self._server = Cups(folder)
+
+    def load(self) -> None:
+        self._change(labels.printers())
+
+    def history(self) -> list[Moment]:
+        return _moments(labels.history(), self._change)
+
+    def _change(self, calls: labels.Calls) -> None:
+        for tool, *words in calls:
+            self._server.tool(tool, *words)
+
+    def trouble(self) -> None:
+        self._change(labels.trouble())
+
+    def way(self) -> Way:
+        return Way("printserver", self._server.address, {})
+
+    def stop(self) -> None:
+        self._server.stop()
+
+
 class Register:
     """The tables of animals, tanks, diets and treatments."""
 
@@ -268,5 +297,6 @@ SYSTEMS: list[tuple[Any, Callable[[], bool], str]] = [
     (Gateway, sshd.is_installed, "openssh-server and openssh-client"),
     (Galleries, _always, ""),
     (LagoonNet, ovsdb.is_installed, "openvswitch-switch and openvswitch-common"),
+    (Labels, cups.is_installed, "cups, cups-client and cups-ipp-utils"),
     (Register, _always, ""),
 ]

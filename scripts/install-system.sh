@@ -3,7 +3,7 @@
 # tests start servers of their own, on loopback.
 set -euo pipefail
 
-packages=(postgresql slapd ldap-utils etcd-server etcd-client openssh-server openssh-client openvswitch-switch openvswitch-common chromium openssl patch diffutils gcc python3-dev python3-venv libldap-dev libsasl2-dev)
+packages=(postgresql slapd ldap-utils etcd-server etcd-client openssh-server openssh-client openvswitch-switch openvswitch-common cups cups-client cups-ipp-utils chromium openssl patch diffutils gcc python3-dev python3-venv libldap-dev libsasl2-dev)
 missing=()
 for package in "${packages[@]}"; do
   state=$(dpkg-query -W -f '${db:Status-Status}' "$package" 2>/dev/null || true)

@@ -124,6 +124,27 @@ def test_forty_animals_get_their_diet_back_at_once(page: Page) -> None:
     expect(undone).to_contain_text("done and verified", timeout=_LONG)
 
 
+def test_a_queue_comes_back_and_another_points_to_its_printer_again(page: Page) -> None:
+    lane = page.get_by_role("article", name="Labels")
+    expect(lane.get_by_text("3 changed")).to_be_visible()
+    lane.get_by_role("link", name="Labels", exact=True).click()
+    page.get_by_role("checkbox", name="Put back signs-hall").click()
+    page.get_by_role("treeitem", name="tickets-2").click()
+    page.get_by_role("switch", name="Put back address of the printer").click()
+    page.get_by_role("button", name="Preview").click()
+    expect(page.get_by_role("heading", name="1 object changes, 1 is created")).to_be_visible()
+    page.get_by_role("button", name=re.compile("tickets-2")).first.click()
+    expect(page.get_by_text("device-uri = socket://192.0.2.72:9100")).to_be_visible()
+    page.get_by_role("button", name="Restore 2 objects to Labels").click()
+    done = page.get_by_role("heading", name="Restore: done and verified")
+    expect(done).to_be_visible(timeout=_LONG)
+    expect(page.get_by_text("Looked again afterwards")).to_contain_text("2 changed")
+    page.get_by_role("button", name="Undo").click()
+    page.get_by_role("button", name="Undo 2 objects on Labels").click()
+    undone = page.get_by_role("heading", name="Undo of run")
+    expect(undone).to_contain_text("done and verified", timeout=_LONG)
+
+
 def test_from_signing_in_to_a_picked_attribute_by_keyboard_alone(page: Page) -> None:
     expect(page.get_by_role("article", name="People")).to_be_visible()
     page.keyboard.press("Enter")

@@ -31,6 +31,7 @@ _PLACES = {
     "hostfiles": "keepsort.connectors.hostfiles:HOSTFILES",
     "exhibits": "keepsort.connectors.exhibits:EXHIBITS",
     "ovsdb": "keepsort.connectors.ovsdb:OVSDB",
+    "printserver": "keepsort.connectors.printserver:PRINTSERVER",
     "tables": "keepsort.connectors.tables:TABLES",
 }
 
