@@ -30,7 +30,7 @@ def printers() -> Calls:
     """Return the calls that make the queues as they were five weeks ago."""
     return [
         _queue("tank-labels", "socket://192.0.2.61:9100", _LABELS, "Tank labels", "Back office",
-               "-o", "printer-is-shared=true", "-o", "PageSize=w167h288"),
+               "-o", "printer-is-shared=true", "-o", "PageSize=w101h252"),
         _queue("animal-cards", "ipp://cards.kelpmoor.example/ipp/print", _PDF, "Animal cards",
                "Back office", "-o", "job-sheets-default=none,none"),
         _queue("tickets-1", "socket://192.0.2.71:9100", _LABELS, "Tickets, north gate",

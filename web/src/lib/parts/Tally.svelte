@@ -11,7 +11,7 @@
   {#each STATES.filter((state) => tally[state]) as state (state)}
     <span class="flex items-center gap-1.5" title={MEANING[state]}>
       <Mark {state} />
-      <b class="font-mono text-base font-semibold">{tally[state]}</b>
+      <b class="font-mono text-base font-semibold">{tally[state]!.toLocaleString('en')}</b>
       <span class="text-sm text-ink-2">{between ? (words[state] ?? state) : state}</span>
     </span>
   {/each}

@@ -38,28 +38,44 @@
 
 <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_noninteractive_element_interactions -->
 <article
-  class="grid min-h-24 grid-cols-[168px_minmax(0,1fr)_250px] items-center gap-y-2 border-b border-line py-2.5 pl-2
+  class="grid min-h-20 grid-cols-[176px_minmax(0,1fr)_300px] items-center gap-y-1 border-b border-line py-1.5 pl-2
     {chosen ? 'bg-sheet shadow-[inset_3px_0_0_var(--ink)]' : ''}"
   aria-label={system.name}
   onclick={onchoose}
 >
   <div>
     <a href="/sort/{system.id}" class="text-lg font-semibold hover:underline">{system.name}</a>
-    <div class="text-sm text-ink-2">{system.connector_label}</div>
-    <div class="text-sm text-ink-2">{count(system.objects, 'object')}</div>
-    <a class="text-sm text-ink-2 hover:underline" href="/backups/{system.id}?sheet=schedules">
+    <div class="text-sm text-ink-2">
+      {system.connector_label}<br />{count(system.objects, 'object')}
+    </div>
+    <a class="block text-sm text-ink-2 hover:underline" href="/backups/{system.id}?sheet=schedules">
       {#if nextDue}next backup {until(nextDue)}{:else if system.schedules.length}schedules paused{:else if !system.trouble}no
         schedule{/if}
     </a>
   </div>
   <div bind:clientWidth={width} class="min-w-0">
     {#if whole.length}
-      <Timeline backups={whole} {width} height={72} />
+      <Timeline backups={whole} {width} height={58} />
     {:else if !system.trouble}
       <span class="text-ink-2">No backup yet. <kbd>B</kbd> makes the first.</span>
     {/if}
+    {#if system.sample.length}
+      <!-- as many as fit on a line: the numbers beside them tell of all -->
+      <ul class="flex h-5 flex-wrap gap-x-3.5 overflow-hidden pl-1.5 text-sm">
+        {#each system.sample as one (JSON.stringify(one))}
+          <li>
+            <a
+              class="flex items-center gap-1.5 hover:underline"
+              title={one.state}
+              href="/sort/{system.id}?at={encodeURIComponent(JSON.stringify(one.path))}"
+              ><Mark state={one.state} size={12} />{plainName(one.name)}</a
+            >
+          </li>
+        {/each}
+      </ul>
+    {/if}
   </div>
-  <div class="grid gap-1 pl-3">
+  <div class="grid gap-0.5 pl-3">
     {#if system.trouble}
       <span class="border-l-3 border-stop pl-2">{system.trouble}</span>
     {:else if !system.look}
@@ -84,10 +100,7 @@
         {/if}
       </a>
     {/if}
-    <div class="flex items-center gap-3 text-sm text-ink-2">
-      {#if system.look}<span>looked at <Ago at={system.look.taken_at} /></span>{/if}
-      {#if !asked}<Working {system} />{/if}
-    </div>
+    {#if !asked}<Working {system} />{/if}
     {#if asked}
       <Asked
         {asked}
@@ -101,35 +114,21 @@
         ondone={onseen}
       />
     {/if}
-    <div class="flex gap-3 text-sm">
+    <div class="flex flex-wrap items-center gap-x-3 text-sm">
+      {#if system.look}
+        <span class="text-ink-2">looked at <Ago at={system.look.taken_at} /></span>
+      {/if}
       <button class="link" onclick={() => onwork('look')}>look again</button>
       <button class="link" onclick={() => onwork('backup')}>back up</button>
       <a class="link" href="/sort/{system.id}">sort</a>
     </div>
   </div>
   {#if system.kept}
-    <p class="col-span-3 pl-[182px] text-sm text-ink-2">
+    <p class="col-span-3 pl-[190px] text-sm text-ink-2">
       {system.kept.at_written} was kept <Ago at={system.kept.taken_at} />{system.kept.note
         ? ` (“${system.kept.note}”)`
         : ''}:
       <SinceLink system={system.id} backup={system.kept.id} at={system.kept.at} />
     </p>
-  {/if}
-  {#if system.sample.length}
-    <ul class="col-span-3 flex flex-wrap gap-x-4 gap-y-1 pl-[182px] text-sm">
-      {#each system.sample as one (JSON.stringify(one))}
-        <li>
-          <a
-            class="flex items-center gap-1.5 hover:underline"
-            title={one.state}
-            href="/sort/{system.id}?at={encodeURIComponent(JSON.stringify(one.path))}"
-            ><Mark state={one.state} size={12} />{plainName(one.name)}</a
-          >
-        </li>
-      {/each}
-      {#if differing > system.sample.length}
-        <li class="text-ink-2">and {differing - system.sample.length} more</li>
-      {/if}
-    </ul>
   {/if}
 </article>

@@ -75,7 +75,7 @@
       {#if !all.data && !all.error}
         <p class="pt-3 text-ink-2" role="status">Asking what is known of the systems…</p>
       {:else if all.data?.length}
-        <div class="grid grid-cols-[168px_minmax(0,1fr)_250px] pt-2 pb-1 text-xs text-ink-2">
+        <div class="grid grid-cols-[176px_minmax(0,1fr)_300px] pt-2 pb-1 text-xs text-ink-2">
           <span>{all.data.length === 1 ? 'one system' : `${all.data.length} systems`}</span>
           <span>backups, oldest first</span>
           <span>live, against the newest backup</span>
