@@ -2,16 +2,29 @@
 
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
+from urllib.parse import unquote, urlsplit
 
 import pytest
 
+from demo import labels, register
+from demo.servers import cups
+from demo.servers.cups import Cups
 from demo.servers.etcd import Etcd
 from demo.servers.exhibits import ExhibitController
 from tests.cli.test_cli import Command, command
 from tests.connectors.test_exhibits import TOKEN, ExhibitSubject
 from tests.connectors.test_hostfiles import CHRONY, POLL, FileSubject
+from tests.connectors.test_tables import RegisterSubject, dump, subject, template
+from tests.servers import postgres
 
-__all__ = ["command"]
+__all__ = ["command", "subject", "template"]
+
+
+def confirmed(plan: Any) -> list[str]:
+    """The words that confirm all of a plan that is to be confirmed."""
+    names = [f["finding"] for f in plan["findings"] if f["level"] == "confirm"]
+    return [word for name in names for word in ("--confirm", name)]
 
 
 def test_keys_from_a_backup_to_a_restore(command: Command, tmp_path: Path) -> None:
@@ -72,9 +85,8 @@ def test_a_key_and_a_hunk_of_files_on_this_machine(command: Command, tmp_path: P
         "--pick", "/etc/poll.ini/poll/every",
     )  # fmt: skip
     assert "posix-rename" in plan["steps"][0]["rendered"]
-    names = [f["finding"] for f in plan["findings"] if f["level"] == "confirm"]
     assert "confirm" in command.fails("restore", str(plan["plan"])).lower()
-    done = command.json("restore", str(plan["plan"]), *[w for n in names for w in ("--confirm", n)])
+    done = command.json("restore", str(plan["plan"]), *confirmed(plan))
     assert done["outcome"] == "verified"
     assert "exit code 0" in done["steps"][0]["report"]
     assert "exit code 0" in done["report"][0]
@@ -111,11 +123,10 @@ def test_secrets_are_asked_for_and_things_go_elsewhere(
     number = str(command.json("backup", "Galleries")["backup"])
     moved = command.json("elsewhere", number, "/Winter show", "--to", "Annex")
     asked = [f["finding"] for f in moved["findings"] if f["level"] == "ask"]
-    confirm = [f["finding"] for f in moved["findings"] if f["level"] == "confirm"]
-    confirmed = [word for name in confirm for word in ("--confirm", name)]
-    assert "given first" in command.fails("restore", str(moved["plan"]), *confirmed)
+    words = confirmed(moved)
+    assert "given first" in command.fails("restore", str(moved["plan"]), *words)
     done = command.json(
-        "restore", str(moved["plan"]), *confirmed, "--answers-stdin", stdin=f"{asked[0]}=x\n"
+        "restore", str(moved["plan"]), *words, "--answers-stdin", stdin=f"{asked[0]}=x\n"
     )
     assert done["outcome"] == "verified", done
     assert any("Automation" in text for text in done["report"])
@@ -126,3 +137,69 @@ def test_secrets_are_asked_for_and_things_go_elsewhere(
     same = command.json("elsewhere", number, "/Lights/Evening", "--at", "/Winter show")
     assert [s["path"] for s in same["steps"]] == ["/Winter show/Evening"]
     assert "nothing at" in command.fails("elsewhere", number, "/Lights", "--at", "/Nowhere")
+
+
+def test_records_that_moved_and_changed_go_back_in_one_transaction(
+    command: Command, subject: RegisterSubject
+) -> None:
+    account = urlsplit(postgres.admin_url())
+    command.json(
+        "system", "add", "Register", "--connector", "tables",
+        "--address", f"postgresql://127.0.0.1:{postgres.port}/{subject.database}",
+        "--option", "leave=change_log,measurement", "--user", str(account.username),
+        "--password-stdin", stdin=unquote(account.password or "") + "\n",
+    )  # fmt: skip
+    number = str(command.json("backup", "Register")["backup"])
+    before = dump(subject)
+    subject.harm()
+    broken = dump(subject)
+    compared = command.json("compare", number)
+    [diets] = [one for one in compared["in_common"] if one["attribute"]["name"] == "diet_id"]
+    assert len(diets["paths"]) == 40
+    assert diets["attribute"]["live"] == "/diet/Capelin · 2"
+    _, text, _ = command.run("compare", number)
+    assert "the same change in 40 of animal: diet_id /diet/Herring · 1 → /diet/Capelin" in text
+    plan = command.json("preview", number, "--pick", "/**", "--remove-extra", "/")
+    assert {step["action"] for step in plan["steps"]} >= {"move", "update", "create", "delete"}
+    done = command.json("restore", str(plan["plan"]), *confirmed(plan))
+    assert done["outcome"] == "verified", done
+    assert dump(subject) == before
+    undo = command.json("undo", str(done["run"]))
+    assert command.json("restore", str(undo["plan"]), *confirmed(undo))["outcome"] == "verified"
+    assert dump(subject) == broken
+    # somebody was quicker: nothing of it is written
+    subject.sql(register.trouble())
+    plan = command.json("preview", number, "--pick", "/**")
+    subject.sql("update tank set litres = litres + 1 where name = 'Cold Shelf'")
+    then = dump(subject)
+    refused = command.json("restore", str(plan["plan"]), *confirmed(plan), status=1)
+    assert refused["outcome"] == "failed"
+    assert dump(subject) == then
+
+
+@pytest.mark.skipif(not cups.is_installed(), reason="no cups here")
+def test_a_queue_with_its_driver_goes_back(command: Command, tmp_path: Path) -> None:
+    tmp_path.chmod(0o755)
+    server = Cups(tmp_path / "cups")
+    try:
+        for tool, *words in labels.printers():
+            server.tool(tool, *words)
+        command.json(
+            "system", "add", "Labels", "--connector", "printserver", "--address", server.address
+        )
+        number = str(command.json("backup", "Labels")["backup"])
+        for tool, *words in labels.trouble():
+            server.tool(tool, *words)
+        assert command.json("compare", number)["tally"] == {"changed": 3, "missing": 1}
+        plan = command.json("preview", number, "--pick", "/signs-hall", "--pick", "/tank-labels")
+        assert "the driver follows" in plan["steps"][0]["rendered"]
+        done = command.json("restore", str(plan["plan"]), *confirmed(plan))
+        assert done["outcome"] == "verified", done
+        assert (
+            "*DefaultPageSize: w101h252" in (server.folder / "root/ppd/tank-labels.ppd").read_text()
+        )
+        undo = command.json("undo", str(done["run"]))
+        assert command.json("restore", str(undo["plan"]), *confirmed(undo))["outcome"] == "verified"
+        assert command.json("compare", number)["tally"] == {"changed": 3, "missing": 1}
+    finally:
+        server.stop()

@@ -6,9 +6,11 @@ from typing import Any
 from keepsort.cli.output import Output
 from keepsort.core.compare import (
     AttributeDifference,
+    CommonChange,
     Comparison,
     Difference,
     Suggestion,
+    common_changes,
     compare_attributes,
 )
 from keepsort.core.compare.anchors import element_name, hunk_names, key_names
@@ -156,7 +158,10 @@ def show_comparison(output: Output, found: Comparison, start: Path) -> None:
     tally = found.tally_beneath(start) if start else found.tally
     if output.as_json:
         rows = [_difference(found, d) for d in differences]
-        output.document({"tally": tally, "same": found.same, "differences": rows})
+        common = [_common(found, one) for one in common_changes(found, differences)]
+        output.document(
+            {"tally": tally, "same": found.same, "differences": rows, "in_common": common}
+        )
         return
     if not differences:
         print("no differences")
@@ -170,6 +175,29 @@ def show_comparison(output: Output, found: Comparison, start: Path) -> None:
                 "alike; --accept-move takes it so)"
             )
         print(f"{difference.state:<10}  {write(difference.path)}{names}")
+    for one in common_changes(found, differences):
+        label = found.left.schema.label(one.kind)
+        change = _in_words(found.left.schema.spec(one.kind, one.first.name), one.first)
+        print(f"the same change in {len(one.paths)} of {label}: {one.first.name}{change}")
+
+
+def _common(found: Comparison, one: CommonChange) -> dict[str, Any]:
+    """Return a change that several objects have in common, and where they are."""
+    spec = found.left.schema.spec(one.kind, one.first.name)
+    write = found.left.schema.notation.write
+    return {
+        "kind": one.kind,
+        "attribute": _attribute(spec, one.first, one.paths[0]),
+        "paths": [write(path) for path in one.paths],
+    }
+
+
+def _in_words(spec: AttributeSpec, item: AttributeDifference) -> str:
+    """Say what one value became, where it is one."""
+    if spec.secret or item.stretches or item.keys or isinstance(item.left, list):
+        return ""
+    told = [str(masked_value(v)) if v is not None else "nothing" for v in (item.left, item.right)]
+    return f" {told[0]} → {told[1]}"
 
 
 def _clean(secret_names: set[str], attributes: dict[str, Value] | None) -> dict[str, Value] | None:
