@@ -17,7 +17,9 @@ from demo.servers.cups import Cups
 from keepsort.connectors import errors
 from keepsort.connectors.base import Connector, Endpoint
 from keepsort.connectors.printserver import PRINTSERVER, ipp
-from keepsort.core.compare import compare
+from keepsort.connectors.printserver.drivers import divided, joined
+from keepsort.core.compare import compare, compare_attributes
+from keepsort.core.compare.anchors import key_names
 from keepsort.core.model import Path
 from keepsort.core.plan import PLAIN, AttributePick, Composer, Pick, plan_restore
 from tests.connectors.contract import EVERYTHING, Contract, Desk, Keeper
@@ -122,6 +124,54 @@ def test_one_address_goes_back_and_nothing_else(subject: LabelsSubject) -> None:
     desk.carry_out(plan.steps)
     assert "socket://192.0.2.72:9100" in subject.server.tool("lpstat", "-v", "tickets-2")
     assert "signs-hall" not in subject.server.tool("lpstat", "-v")
+
+
+def test_one_option_of_a_driver_goes_back_alone(subject: LabelsSubject) -> None:
+    server = subject.server
+    desk = Desk(subject)
+    backup = desk.look()
+
+    def chosen(option: str) -> str:
+        lines = server.tool("lpoptions", "-p", "tank-labels", "-l").splitlines()
+        line = next(one for one in lines if one.startswith(option))
+        return next(word for word in line.split() if word.startswith("*"))[1:]
+
+    assert chosen("PageSize") == "w101h252"
+    server.admin("-p", "tank-labels", "-o", "PageSize=w54h144", "-o", "cupsDarkness=Dark")
+    comparison = compare(backup, desk.look())
+    [difference] = comparison.differences
+    assert difference.attributes == ("options",)
+    then = backup.get(("tank-labels",))
+    now = desk.connector.look([("tank-labels",)])[0].found
+    assert then is not None
+    assert now is not None
+    assert "Return Address" in now.facts["set"].values()
+    assert "w54h144" not in re.findall(r"^\*Default.*$", now.attributes["driver"], re.MULTILINE)
+    told = compare_attributes(backup.schema, "queue", then.attributes, now.attributes)
+    [options] = [one for one in told if one.name == "options"]
+    names = key_names(options.keys)
+    assert [one.keys for one in options.keys if one.number] == [
+        ("PageSize",),
+        ("cupsDarkness",),
+    ]
+    paper = next(names[one.number] for one in options.keys if one.keys == ("PageSize",))
+    pick = Pick(("tank-labels",), "attributes", (AttributePick("options", parts=(paper,)),))
+    plan = desk.plan(comparison, [pick])
+    desk.carry_out(plan.steps)
+    assert chosen("PageSize") == "w101h252"
+    assert chosen("cupsDarkness") == "Dark"
+
+
+@pytest.mark.parametrize("file", sorted(FilePath("/usr/share/ppd").rglob("*.ppd")), ids=str)
+def test_a_driver_is_put_together_again_as_it_was(file: FilePath) -> None:
+    text = file.read_text(errors="replace")
+    driver, options = divided(text)
+    assert options
+    assert (
+        joined(driver, options).split()
+        == re.sub(r"(?m)^(\*Default\w+):(?=\S)", r"\1: ", text).split()
+    )
+    assert divided(joined(driver, options)) == (driver, options)
 
 
 def test_a_class_brings_the_queues_it_holds(subject: LabelsSubject) -> None:

@@ -22,6 +22,7 @@ from keepsort.connectors.printserver.objects import (
     QUEUE,
     SCHEMA,
     SERVER,
+    driver_to_send,
     has_driver,
     is_class,
     name_of,
@@ -183,6 +184,9 @@ class PrintServer:
         if after.get("users") and after.get("users_not"):
             text = "Either those are named who may print, or those who may not."
             yield Finding("stop", "not-in-limits", text, step.final_path, "users")
+        if "options" in after and "driver" not in after:
+            text = "Options are set in a driver, and the queue would have none."
+            yield Finding("stop", "not-in-limits", text, step.final_path, "options")
         if "driver" in before and step.after is not None and "driver" not in after:
             text = "The server keeps the driver of a queue. Delete the queue, and make it anew."
             yield Finding("stop", "not-allowed", text, step.final_path, "driver")
@@ -239,10 +243,10 @@ class PrintServer:
                 Given("printer-uri", ipp.URI, (self._client.uri(step.path[0], step.kind == CLASS),))
             ]  # fmt: skip
         printer = written(before, after, self._client.uri)
-        driver = after.get("driver") if after.get("driver") != before.get("driver") else None
+        driver = driver_to_send(before, after)
         if printer or driver or not before:
             name, number = _CALLS[step.kind, "put"]
-            yield name, number, about, printer, (driver or "").encode()
+            yield name, number, about, printer, driver.encode()
 
     def validate(self, tree: Snapshot) -> list[Problem]:
         """Return nothing beside what is looked for in every tree."""

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from keepsort.connectors.printserver import ipp
+from keepsort.connectors.printserver.drivers import divided, in_words, joined
 from keepsort.connectors.printserver.ipp import Given
 from keepsort.core.model import Attributes, AttributeSpec, ConfigObject, Kind, Schema, Value
 from keepsort.core.model.notation import read_slash, write_slash
@@ -55,6 +56,7 @@ SCHEMA = Schema(
                 **_COMMON,
                 "device": AttributeSpec(label="address of the printer"),
                 "driver": AttributeSpec(shape="text", label="driver (PPD)"),
+                "options": AttributeSpec(shape="map", label="options of the driver"),
             },
         ),
         CLASS: Kind(
@@ -115,10 +117,15 @@ def printer_object(told: Told, driver: str | None) -> ConfigObject:
     else:
         attributes["device"] = str(_one(told, "device-uri") or "")
         if driver is not None:
-            attributes["driver"] = driver
+            attributes["driver"], options = divided(driver)
+            if options:
+                attributes["options"] = options
+    found_facts = _facts(told, decided)
+    if driver is not None:
+        found_facts |= {"set": in_words(driver, attributes.get("options", {}))}
     return ConfigObject(
         name=name_of(told), kind=CLASS if is_class(told) else QUEUE, attributes=attributes,
-        facts=_facts(told, decided),
+        facts=found_facts,
     )  # fmt: skip
 
 
@@ -131,6 +138,14 @@ def _facts(told: Told, decided: Mapping[str, int]) -> Attributes:
     }
     found |= {name: _one(told, f"{name}-default") for name in decided}
     return {name: value for name, value in found.items() if value not in (None, "", [])}
+
+
+def driver_to_send(before: Attributes, after: Attributes) -> str:
+    """Return the driver with its options set, where either changes; empty where neither does."""
+    parts = ("driver", "options")
+    if "driver" not in after or all(before.get(name) == after.get(name) for name in parts):
+        return ""
+    return joined(after["driver"], after.get("options") or {})
 
 
 def written(before: Attributes, after: Attributes, uri: Any) -> list[Given]:
