@@ -14,7 +14,7 @@ from keepsort.connectors.base import Connector, Endpoint
 from keepsort.connectors.tables import TABLES, names
 from keepsort.core.compare import compare
 from keepsort.core.model import Path
-from keepsort.core.plan import PLAIN, AttributePick, Composer, Pick, plan_restore
+from keepsort.core.plan import PLAIN, AttributePick, Composer, Pick, offers, plan_restore
 from tests.connectors.contract import EVERYTHING, Contract, Desk, Keeper, content
 from tests.servers import postgres
 
@@ -179,6 +179,26 @@ def test_a_record_brings_what_it_hangs_on_and_what_it_names(subject: RegisterSub
     assert made[-3:] == ["tank", "animal", "treatment"] or set(made) >= {"tank", "animal"}
     desk.carry_out(plan.steps)
     assert subject.sql(f"select count(*) from treatment where id = {treatment}").strip() == "1"
+
+
+def test_who_lost_a_reference_to_what_comes_back_is_offered(subject: RegisterSubject) -> None:
+    desk = Desk(subject)
+    backup = desk.look()
+    [mother, count] = (
+        subject.sql(
+            "select mother_id, count(*) from animal where mother_id is not null "
+            "group by mother_id order by count(*) desc, mother_id limit 1"
+        )
+        .strip()
+        .split("|")
+    )
+    place = subject.place("animal", int(mother))
+    subject.sql(f"delete from animal where id = {mother}")
+    comparison = compare(backup, desk.look())
+    plan = desk.plan(comparison, [Pick(place)])
+    found = [one for one in offers(comparison, plan) if one.attribute == "mother_id"]
+    assert len(found) == int(count)
+    assert {one.target for one in found} == {place}
 
 
 def test_a_branch_is_read_as_the_whole_has_it(subject: RegisterSubject) -> None:

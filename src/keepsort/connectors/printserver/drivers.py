@@ -1,7 +1,7 @@
 """Drivers as texts (PostScript Printer Description, version 4.3), and the options set in them.
 
-What is set of an option stands in the driver's text, as its default. It is told apart from the rest,
-so that one of them goes back alone, and the driver stays what it is whatever is set.
+What is set of an option stands in the text, as its default. It is told apart from the rest, so that
+one of them goes back alone, and the driver stays what it is whatever is set.
 """
 
 import re
