@@ -6,13 +6,16 @@ one of them goes back alone, and the driver stays what it is whatever is set.
 
 import re
 from collections.abc import Mapping
+from itertools import islice
 
 #: The beginning of an option that somebody can set (section 5.2), with what people call it.
-_OPTION = re.compile(r"^\*(?:JCL)?OpenUI\s+\*([^:/\s]+)(?:/([^:]*))?\s*:", re.MULTILINE)
+_OPTION = re.compile(r"^\*(?:JCL)?OpenUI\s+\*([^:/\s]+)(?:/([^:\r\n]*))?[ \t]*:", re.MULTILINE)
 _DEFAULT = re.compile(r"^(\*Default([^:\s]+)\s*:[ \t]*)([^\r\n]*)", re.MULTILINE)
 #: The paper is set by several, which always agree.
 _WITH_PAPER = ("PageRegion", "ImageableArea", "PaperDimension")
 _PAPER = "PageSize"
+#: Of a driver with more options these are told in words.
+_MOST_IN_WORDS = 200
 
 
 def divided(text: str) -> tuple[str, dict[str, str]]:
@@ -44,7 +47,7 @@ def joined(text: str, options: Mapping[str, str]) -> str:
 def in_words(text: str, options: Mapping[str, str]) -> dict[str, str]:
     """Return what is set as people call it: ``Media Size`` is ``Large Address``."""
     found = {}
-    for option in _OPTION.finditer(text):
+    for option in islice(_OPTION.finditer(text), _MOST_IN_WORDS):
         name, label = option[1], (option[2] or "").strip()
         value = options.get(name)
         if value is None:
