@@ -101,6 +101,7 @@ def test_forty_animals_get_their_diet_back_at_once(page: Page) -> None:
     expect(tray.get_by_role("listitem")).to_have_count(0)
     page.get_by_role("treeitem", name="everything").click()
     common.get_by_role("button", name="put back in all 40").click()
+    expect(tray.get_by_role("listitem")).to_have_count(40)
     # a tank with its animals and treatments is a branch
     page.goto(page.url.partition("?")[0] + '?at=["tank","Turtle Ward · 9"]')
     page.get_by_role("checkbox", name=re.compile("Put back .*Turtle Ward · 9")).click()

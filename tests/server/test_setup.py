@@ -34,7 +34,7 @@ def test_only_administrators_see_and_change_how_systems_are_reached(people: Syst
 def test_a_try_keeps_nothing_and_a_change_keeps_the_password(people: System) -> None:
     admin = signed_in(Role.ADMINISTRATOR)
     assert {c["name"] for c in admin.get("/api/connectors").json()} == {
-        "directory", "keystore", "hostfiles", "exhibits", "ovsdb",
+        "directory", "keystore", "hostfiles", "exhibits", "ovsdb", "printserver", "tables",
     }  # fmt: skip
     shown = admin.get("/api/settings").json()
     assert shown[0]["has_password"]
