@@ -270,6 +270,51 @@ def test_what_hangs_on_a_row_that_goes_is_never_lost_unseen(subject: RegisterSub
     assert stop.code == "cascades"
 
 
+LINKS = """
+create table room (floor int, number int, code text unique not null, primary key (number, floor));
+create table door (id int primary key, of_number int not null, of_floor int not null, label text,
+  foreign key (of_floor, of_number) references room (floor, number) on delete cascade);
+create table lamp (id int primary key, room_code text references room (code)
+  on delete set null on update cascade);
+create table note (id int primary key, room_code text references room (code) on delete cascade);
+insert into room values (1, 20, 'a'), (2, 10, 'b');
+insert into door values (1, 20, 1, 'x'), (2, 10, 2, 'y');
+"""
+
+
+def test_keys_of_several_columns_and_names_by_others_than_the_key(
+    subject: RegisterSubject,
+) -> None:
+    subject.sql(LINKS)
+    desk = Desk(subject)
+    backup = desk.look()
+    assert ("room", "20,1", "door", "x · 1") in [node.path for node in backup.walk()]
+    room = ("room", "20,1")
+    subject.sql("insert into room values (9, 9, 'z')")
+    extra = desk.plan(compare(backup, desk.look()), [Pick(("room", "9,9"), "remove")])
+    renamed = desk.look()
+    subject.sql("update room set code = 'other' where code = 'a'")
+    named = desk.plan(compare(renamed, desk.look()), [Pick(room)])
+    assert not [f for f in desk.connector.check(named.steps, renamed) if f.code == "cascades"]
+    for table, level in (("lamp", "stop"), ("note", "stop")):
+        subject.sql(f"insert into {table} values (1, 'z')")
+        [found] = [f for f in desk.connector.check(extra.steps, backup) if f.level == level]
+        assert found.code == "cascades"
+        assert table in found.text
+        subject.sql(f"delete from {table}")
+    subject.sql("insert into lamp values (1, 'other')")
+    [told] = [f for f in desk.connector.check(named.steps, renamed) if f.code == "cascades"]
+    assert told.level == "confirm"
+    assert "room_code" in told.text
+    subject.sql("insert into note values (1, 'other')")
+    stops = [f for f in desk.connector.check(named.steps, renamed) if f.level == "stop"]
+    assert [f.code for f in stops] == ["still-named"]
+    subject.sql("delete from note; delete from lamp; delete from room where number = 20")
+    plan = desk.plan(compare(backup, desk.look()), [Pick(("room", "20,1", "door", "x · 1"))])
+    desk.carry_out(plan.steps)
+    assert subject.sql("select of_number, of_floor from door where id = 1").strip() == "20|1"
+
+
 def test_rights_are_looked_at_before(subject: RegisterSubject) -> None:
     desk = Desk(subject)
     backup = desk.look()

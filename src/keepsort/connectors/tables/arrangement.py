@@ -108,12 +108,9 @@ def _check(tables: Mapping[str, Table], choices: Choices) -> None:
 
 def _candidates(tables: Mapping[str, Table], table: Table, chosen: str | None) -> list[ForeignKey]:
     """Return the ways up from a table, the likeliest first."""
+    ways = [one for one in table.foreign if table.key and one.target != table.name]
     found = [
-        one
-        for one in table.foreign
-        if table.key
-        and one.target != table.name
-        and set(one.target_columns) == set(tables[one.target].key)
+        ordered for one in ways if (ordered := one.in_order_of(tables[one.target].key)) is not None
     ]
     if chosen is not None:
         return [one for one in found if chosen in one.columns]
@@ -133,7 +130,7 @@ def _references(
     """Return the columns of which each alone names a row; those of the key are told as they are."""
     found: dict[str, ForeignKey] = {}
     for one in table.foreign:
-        alone = len(one.columns) == 1 and one.columns[0] not in table.key and one is not parent
+        alone = len(one.columns) == 1 and one.columns[0] not in table.key and one != parent
         if alone and one.target_columns == tables[one.target].key:
             found.setdefault(one.columns[0], one)
     return found

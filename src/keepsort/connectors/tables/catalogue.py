@@ -1,7 +1,7 @@
 """The tables of a database, as its own catalogue tells of them."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import psycopg
@@ -27,12 +27,26 @@ class Column:
 
 @dataclass(frozen=True)
 class ForeignKey:
-    """Columns that name a row of a table. on_delete: what becomes of a row whose row goes away."""
+    """Columns that name a row of a table.
+
+    on_delete, on_update: what the database does with a row when the one that it names goes away, or
+        is called otherwise.
+    """
 
     columns: tuple[str, ...]
     target: str
     target_columns: tuple[str, ...]
     on_delete: str = "no action"
+    on_update: str = "no action"
+
+    def in_order_of(self, key: tuple[str, ...]) -> "ForeignKey | None":
+        """Return it with its columns in the order of a key; None where it names by others."""
+        if self.target_columns == key:
+            return self
+        if sorted(self.target_columns) != sorted(key):
+            return None
+        own = dict(zip(self.target_columns, self.columns, strict=True))
+        return replace(self, columns=tuple(own[name] for name in key), target_columns=key)
 
 
 @dataclass(frozen=True)
@@ -123,7 +137,7 @@ select f.conrelid::int8, f.confrelid::int8, array(
   join pg_attribute a on a.attrelid = f.conrelid and a.attnum = k.number order by k.place), array(
   select a.attname::text from unnest(f.confkey) with ordinality k(number, place)
   join pg_attribute a on a.attrelid = f.confrelid and a.attnum = k.number order by k.place),
-  f.confdeltype
+  f.confdeltype, f.confupdtype
 from pg_constraint f
 where f.contype = 'f' and f.conparentid = 0 and f.conrelid = any(%s::int8[]::oid[])
 order by f.conrelid, f.conkey, f.conname"""
@@ -131,7 +145,7 @@ _TRIGGERS = """
 select tgrelid::int8, tgname, tgtype::int4, tgenabled, pg_get_triggerdef(oid, true)
 from pg_trigger where not tgisinternal and tgrelid = any(%s::int8[]::oid[])
 order by tgrelid, tgname"""
-_DELETING = {"a": "no action", "r": "restrict", "c": "cascade", "n": "set null", "d": "set default"}
+_DOES = {"a": "no action", "r": "restrict", "c": "cascade", "n": "set null", "d": "set default"}
 _ACTIONS = {4: "insert", 8: "delete", 16: "update"}
 
 
@@ -232,13 +246,14 @@ def _foreign(
 ) -> dict[int, list[ForeignKey]]:
     cursor.execute(_FOREIGN, [ids])
     found: dict[int, list[ForeignKey]] = {}
-    for oid, target, columns, target_columns, deleting in cursor:
+    for oid, target, columns, target_columns, deleting, updating in cursor:
         if target in names:
             found.setdefault(oid, []).append(
                 ForeignKey(
-                    tuple(columns), names[target], tuple(target_columns), _DELETING[deleting]
+                    tuple(columns), names[target], tuple(target_columns), _DOES[deleting],
+                    _DOES[updating],
                 )
-            )
+            )  # fmt: skip
     return found
 
 

@@ -9,9 +9,10 @@ from keepsort.connectors.tables.catalogue import ForeignKey
 from keepsort.connectors.tables.names import Key
 from keepsort.connectors.tables.rows import Rows
 from keepsort.connectors.tables.session import Session
-from keepsort.connectors.tables.statements import key_at
+from keepsort.connectors.tables.statements import contents, key_at
+from keepsort.connectors.tables.values import NULL
 from keepsort.connectors.tables.writing import Writing, foreign_rows
-from keepsort.core.model import Schema, identical
+from keepsort.core.model import Attributes, Path, Schema, identical
 from keepsort.core.plan import Finding, Step, is_implied
 
 _NAMED = 6
@@ -142,47 +143,73 @@ class Checking:
             yield Finding("stop", "key", text, path)
 
     def _left_behind(self, steps: Sequence[Step]) -> Iterator[Finding]:
-        """Tell of rows, not in the plan, that name rows which go away."""
-        going: dict[str, list[Key]] = {}
-        written: set[tuple[str, Key]] = set()
+        """Tell of rows, not in the plan, that name rows which go away or are called otherwise."""
+        #: what each row of the plan holds after it; None where it goes
+        after: dict[tuple[str, Key | None], dict[str, str] | None] = {}
+        gone: dict[str, list[dict[str, str]]] = {}
+        renamed: dict[str, list[tuple[dict[str, str], dict[str, str]]]] = {}
         for step in steps:
-            key = key_at(self._rows, step.path)
-            if key is None:
+            row = (step.kind, key_at(self._rows, step.path))
+            before = self._held(step, step.path, step.before) if step.before is not None else {}
+            if step.after is None:
+                gone.setdefault(step.kind, []).append(before)
+                after[row] = None
                 continue
-            if step.action == "delete":
-                going.setdefault(step.kind, []).append(key)
-            written.add((step.kind, key))
-        if not going:
-            return
+            held = after[row] = self._held(step, step.final_path, step.after)
+            if before:
+                renamed.setdefault(step.kind, []).append((before, held))
+
+        def stays(name: str, key: Key, foreign: ForeignKey, values: list[list[str]]) -> bool:
+            """Tell whether a row still names what it named, after all steps."""
+            held = after.get((name, key), {})
+            if held is None:
+                return False
+            return not held or [held[c] for c in foreign.columns] in values
+
         with self._session.reading() as cursor:
             for name, rows in self._rows.items():
-                for foreign in rows.table.foreign:
-                    keys = going.get(foreign.target)
-                    if not keys or rows.table.unread:
-                        continue
-                    if foreign.target_columns != self._rows[foreign.target].table.key:
-                        continue
-                    found = foreign_rows(cursor, rows, foreign.columns, keys)
-                    left = [key for key in found if (name, key) not in written]
-                    if left:
-                        yield self._stranded(rows, foreign, left)
+                for foreign in rows.table.foreign if not rows.table.unread else ():
+                    columns = foreign.target_columns
+                    values = [[row[c] for c in columns] for row in gone.get(foreign.target, ())]
+                    other = [
+                        [before[c] for c in columns]
+                        for before, held in renamed.get(foreign.target, ())
+                        if any(before[c] != held[c] for c in columns)
+                    ]
+                    for goes, some in ((True, values), (False, other)):
+                        found = foreign_rows(cursor, rows, foreign.columns, some)
+                        left = [key for key in found if stays(name, key, foreign, some)]
+                        if left:
+                            yield self._stranded(rows, foreign, left, goes)
 
-    def _stranded(self, rows: Rows, foreign: ForeignKey, left: list[Key]) -> Finding:
+    def _held(self, step: Step, path: Path, attributes: Attributes) -> dict[str, str]:
+        """Return what the columns of a row hold, as SQL; what is secret names nobody."""
+        place = self._rows[step.kind].place
+        held = contents(self._rows, place, path, attributes, lambda digest, column: NULL)
+        return dict.fromkeys(place.table.columns, NULL) | held
+
+    def _stranded(self, rows: Rows, foreign: ForeignKey, left: list[Key], goes: bool) -> Finding:
         label = rows.table.name
         told = ", ".join(names.called(None, key) for key in left[:_NAMED])
         more = f" and {len(left) - _NAMED} more" if len(left) > _NAMED else ""
         which = f"{len(left)} of {label} ({told}{more})"
         column = ", ".join(foreign.columns)
-        match foreign.on_delete:
-            case "cascade":
-                text = f"With what goes, the database deletes {which}, which nobody has picked."
-                return Finding("stop", "cascades", text)
-            case "set null" | "set default":
-                text = f"With what goes, {column} becomes empty in {which}."
-                return Finding("confirm", "cascades", text)
-            case _:
-                text = f"Rows that go away are named by {column} of {which}; these come first."
-                return Finding("stop", "still-named", text)
+        does = foreign.on_delete if goes else foreign.on_update
+        if does == "cascade" and goes:
+            text = f"With what goes, the database deletes {which}, which nobody has picked."
+            return Finding("stop", "cascades", text)
+        if does == "cascade":
+            text = f"With what is called otherwise, the database changes {column} in {which}."
+            return Finding("confirm", "cascades", text)
+        if does in ("set null", "set default"):
+            text = (
+                f"The database would take {column} out of {which} by itself, and no undo could put "
+                "it back. Pick these as well."
+            )
+            return Finding("stop", "cascades", text)
+        verb = "go away" if goes else "are called otherwise"
+        text = f"Rows that {verb} are named by {column} of {which}; these come first."
+        return Finding("stop", "still-named", text)
 
     def _triggers(self, steps: Sequence[Step]) -> Iterator[Finding]:
         """Tell which triggers would fire, or that they rest."""

@@ -113,10 +113,17 @@ class Rows:
 
         Raises ValueError where a key cannot be one of theirs.
         """
-        lists = []
-        for key in keys:
-            values = [self.literal(name, part) for name, part in zip(columns, key, strict=True)]
-            lists.append(values[0] if len(values) == 1 else f"({', '.join(values)})")
+        return self.holding(
+            columns,
+            [
+                [self.literal(name, part) for name, part in zip(columns, key, strict=True)]
+                for key in keys
+            ],
+        )
+
+    def holding(self, columns: Sequence[str], values: Iterable[Sequence[str]]) -> str:
+        """Return SQL that holds for rows whose columns have one of some values, given as SQL."""
+        lists = [one[0] if len(one) == 1 else f"({', '.join(one)})" for one in values]
         texts = [f"{OWN}.{quoted(name)}" for name in columns]
         left = texts[0] if len(texts) == 1 else f"({', '.join(texts)})"
         return f"{left} in ({', '.join(lists)})"

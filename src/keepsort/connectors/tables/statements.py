@@ -25,13 +25,13 @@ def statements(rows: Mapping[str, Rows], step: Step, reveal: Reveal) -> list[str
     own = rows[step.kind]
     table = own.table.sql
     if step.action == "create":
-        contents = _contents(rows, own.place, step.path, step.after or {}, reveal)
-        return [_insert(own, contents), *_numbers(own.place)]
-    before = _contents(rows, own.place, step.path, step.before or {}, reveal)
+        new = contents(rows, own.place, step.path, step.after or {}, reveal)
+        return [_insert(own, new), *_numbers(own.place)]
+    before = contents(rows, own.place, step.path, step.before or {}, reveal)
     guard = _guard(own.place, before)
     if step.action == "delete":
         return [f"delete from {table}\n where {guard};"]
-    after = _contents(rows, own.place, step.final_path, step.after or {}, reveal)
+    after = contents(rows, own.place, step.final_path, step.after or {}, reveal)
     changed = {name: sql for name, sql in after.items() if sql != before[name]}
     if not changed:  # a row that it names is called otherwise now, and stays the same row
         return []
@@ -39,11 +39,9 @@ def statements(rows: Mapping[str, Rows], step: Step, reveal: Reveal) -> list[str
     return [f"update {table}\n   set {given}\n where {guard};"]
 
 
-def _insert(rows: Rows, contents: Mapping[str, str]) -> str:
+def _insert(rows: Rows, new: Mapping[str, str]) -> str:
     columns = rows.table.columns
-    given = {
-        name: sql for name, sql in contents.items() if sql != NULL or not columns[name].not_null
-    }
+    given = {name: sql for name, sql in new.items() if sql != NULL or not columns[name].not_null}
     over = any(columns[name].identity for name in given)
     return (
         f"insert into {rows.table.sql} ({', '.join(map(quoted, given))})\n"
@@ -71,7 +69,7 @@ def _numbers(place: Place) -> list[str]:
     return found
 
 
-def _contents(
+def contents(
     rows: Mapping[str, Rows], place: Place, path: Path, attributes: Attributes, reveal: Reveal
 ) -> dict[str, str]:
     """Return what each column of a row holds, as SQL: by its attributes and where it stands."""

@@ -137,12 +137,15 @@ class Writing:
 
 
 def foreign_rows(
-    cursor: psycopg.Cursor[Any], rows: Rows, columns: Sequence[str], keys: Sequence[Key]
+    cursor: psycopg.Cursor[Any],
+    rows: Rows,
+    columns: Sequence[str],
+    values: Sequence[Sequence[str]],
 ) -> list[Key]:
-    """Return the keys of rows of a table that name some rows of another one by their keys."""
+    """Return the keys of rows of a table whose columns have some values, given as SQL."""
     selected = ", ".join(f"{quoted(name)}::text" for name in rows.table.key) or "''"
     found: list[Key] = []
-    for some in portions(keys):
-        query = f"select {selected} from {rows.table.sql} {OWN} where {rows.among(columns, some)}"
+    for some in portions(values):
+        query = f"select {selected} from {rows.table.sql} {OWN} where {rows.holding(columns, some)}"
         found += [tuple(t or "" for t in one) for one in texts(cursor, f"{query} limit 1000")]
     return found
