@@ -41,7 +41,7 @@ def printers() -> Calls:
                "Hall", "-o", "printer-error-policy=abort-job", "-o", "copies-default=2"),
         _queue("office", "ipps://office.kelpmoor.example/ipp/print", _PLAIN, "Office", "Office",
                "-o", "PageSize=A4", "-o", "job-sheets-default=standard,none"),
-        _queue("vets", "lpd://192.0.2.90/raw", _PLAIN, "Vets", "Quarantine",
+        _queue("vets", "socket://192.0.2.90:9100", _PLAIN, "Vets", "Quarantine",
                "-u", "deny:visitor", "-o", "PageSize=A4"),
         ["lpadmin", "-p", "tickets-1", "-c", "ticket-desks"],
         ["lpadmin", "-p", "tickets-2", "-c", "ticket-desks"],

@@ -281,6 +281,13 @@ def test_rights_are_looked_at_before(subject: RegisterSubject) -> None:
     assert {f.code for f in stops} == {"not-allowed"}
     told = " ".join(lesser.rights())  # type: ignore[attr-defined]
     assert "may not insert" in told
+    # another tank is another place of the row, and a column nevertheless
+    animal = subject.place("animal", 12)
+    moved = [s for s in steps if s.action == "move" and s.path == animal]
+    assert moved
+    columns = {f.attribute for f in lesser.check(moved, backup) if f.level == "stop"}
+    assert "tank_id" in columns
+    assert "name" not in columns
 
 
 def test_rows_that_security_hides_are_not_taken_for_gone(subject: RegisterSubject) -> None:

@@ -8,7 +8,8 @@ from keepsort.connectors import errors
 from keepsort.connectors.base import Endpoint
 from keepsort.connectors.tables import TABLES, names
 from keepsort.core.compare import compare
-from keepsort.core.plan import Pick
+from keepsort.core.model import Path
+from keepsort.core.plan import Pick, Step
 from tests.connectors.contract import EVERYTHING, Desk, Keeper, content
 from tests.connectors.test_tables import RegisterSubject, subject, template
 from tests.servers import postgres
@@ -74,6 +75,29 @@ def test_what_a_row_is_called_means_one_row(
     assert names.read(text, len(one)) == (own, one)
     if len(one) == len(two) and one != two:
         assert names.called(second, two) != text
+
+
+def test_what_cannot_be_a_row_is_told_and_not_tried(subject: RegisterSubject) -> None:
+    connector = subject.open(**{"try": "yes"})
+    origin = Desk(subject).look()
+    lagoon = ("tank", "Lagoon · 2")
+    odd: list[tuple[Path, dict[str, object]]] = [
+        (("tank", "x · y"), {"id": "y", "litres": 1, "water": "salt"}),
+        ((*lagoon, "animal", "Pip · 1,2"), {"id": 1}),
+        ((*lagoon, "diet", "Pip · 900"), {"id": 900, "grams_a_day": 1}),
+        (("tank", "Lagoon · two", "animal", "Pip · 900"), {"id": 900}),
+        ((*lagoon, "animal", "Pip · 901"), {"id": 901, "diet_id": "/diet/none · x"}),
+        ((*lagoon, "animal", "Pip · 902"), {"id": 902, "diet_id": [1], "arrived": {"a": 1}}),
+        ((*lagoon, "animal", "Pip · 903"), {"id": 903, "diet_id": "/diet/gone · 77"}),
+        (("nothing", "1"), {"id": 1}),
+    ]
+    for path, attributes in odd:
+        kind = path[-2]
+        step = Step(number=1, action="create", path=path, kind=kind, after=attributes)
+        found = connector.check([step], origin)
+        assert "stop" in {one.level for one in found}, path
+        assert connector.render(step)
+        assert connector.look([path])[0].found is None
 
 
 def test_odd_addresses_and_accounts_are_refused_in_plain_words(subject: RegisterSubject) -> None:

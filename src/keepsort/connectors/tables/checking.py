@@ -5,7 +5,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from keepsort.connectors.base import SecretKeeper
 from keepsort.connectors.tables import names
 from keepsort.connectors.tables.arrangement import AS_A_SET
-from keepsort.connectors.tables.catalogue import ForeignKey
+from keepsort.connectors.tables.catalogue import ForeignKey, Table
 from keepsort.connectors.tables.names import Key
 from keepsort.connectors.tables.rows import Rows
 from keepsort.connectors.tables.session import Session
@@ -81,7 +81,6 @@ class Checking:
         yield from self._place(step, rows)
         before, after = step.before or {}, step.after or {}
         known = {column.name: column for column in rows.place.told}
-        may = _ACTIONS[step.action]
         for name in sorted({*before, *after}):
             if name not in table.columns:
                 text = f"The database's table {table.name} has no column {name} any more."
@@ -97,9 +96,17 @@ class Checking:
             if secret and self._keeper.reveal(str(value)) is None:
                 text = f"The secret in {name} was never kept, so it cannot be put back."
                 yield Finding("stop", "secret-unknown", text, step.final_path, name)
-            if may not in table.may and may not in table.may_columns.get(name, ()):
-                text = f"The account may not {may} {name} of {table.name}."
-                yield Finding("stop", "not-allowed", text, step.final_path, name)
+            yield from self._right(step, table, name)
+        try:
+            held = self._held(step, step.path, before) if step.before is not None else {}
+            will = self._held(step, step.final_path, after) if step.after is not None else {}
+        except ValueError as error:
+            text = f"It cannot be written: {error}."
+            yield Finding("stop", "not-in-limits", text, step.final_path)
+            return
+        for name in sorted(rows.place.apart) if step.after is not None else ():
+            if held.get(name) != will[name]:
+                yield from self._right(step, table, name)
         if step.action == "delete" and "delete" not in table.may:
             text = f"The account may not delete rows of {table.name}."
             yield Finding("stop", "not-allowed", text, step.path)
@@ -110,6 +117,12 @@ class Checking:
                         f"{column.name} is not known; the database gives what it gives by itself."
                     )
                     yield Finding("confirm", "filled", text, step.path, column.name)
+
+    def _right(self, step: Step, table: Table, column: str) -> Iterator[Finding]:
+        may = _ACTIONS[step.action]
+        if may not in table.may and may not in table.may_columns.get(column, ()):
+            text = f"The account may not {may} {column} of {table.name}."
+            yield Finding("stop", "not-allowed", text, step.final_path, column)
 
     def _place(self, step: Step, rows: Rows) -> Iterator[Finding]:
         """Look whether a row can stand where it is to, and be called so."""
