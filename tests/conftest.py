@@ -3,12 +3,19 @@
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import hypothesis
 import pytest
 from django.conf import settings
 
 from demo.servers.slapd import ADMIN, SUFFIX, Slapd
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import add_system
+
+# how long an example takes on a machine that is shared says nothing; speed belongs to benchmarks
+hypothesis.settings.register_profile(
+    "shared", deadline=None, suppress_health_check=[hypothesis.HealthCheck.too_slow]
+)
+hypothesis.settings.load_profile("shared")
 
 PASSWORD = "pilot-whale"
 
