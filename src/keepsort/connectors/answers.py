@@ -38,9 +38,18 @@ class Answer:
         return OddAnswer(self.where, kind, f"status {self.status}")
 
 
-def asked(http: httpx.Client, where: str, method: str, path: str, **request: Any) -> Answer:
+def asked(
+    http: httpx.Client,
+    where: str,
+    method: str,
+    path: str,
+    *,
+    most: int = _MOST_BYTES,
+    **request: Any,
+) -> Answer:
     """Ask a server, and read its answer as far as it is of a size and speed one can believe in.
 
+    most: bytes that it may have.
     Raises `httpx.HTTPError`, or a `ConnectorError` where the answer is larger or slower than that.
     """
     until = monotonic() + _MOST_SECONDS
@@ -49,8 +58,8 @@ def asked(http: httpx.Client, where: str, method: str, path: str, **request: Any
         size = 0
         for part in response.iter_bytes():
             size += len(part)
-            if size > _MOST_BYTES:
-                text = f"{where} sends more than {_MOST_BYTES >> 20} MB at once."
+            if size > most:
+                text = f"{where} sends more than {most >> 20} MB at once."
                 raise LimitReached(text, "See what answers there.")
             if monotonic() > until:
                 raise Unreachable(f"{where} has not come to an end for {_MOST_SECONDS:.0f} s.")

@@ -1,16 +1,16 @@
 """Calls of a print server: IPP over HTTP (RFC 8010, section 4), with bounds."""
 
 import base64
-import http.client
 from collections.abc import Iterable
-from contextlib import suppress
 from urllib.parse import quote, urlsplit
 
+import httpx
+
 from keepsort.connectors import options
+from keepsort.connectors.answers import asked
 from keepsort.connectors.base import Endpoint
 from keepsort.connectors.certificates import untrusted
 from keepsort.connectors.errors import (
-    LimitReached,
     Misconfigured,
     NotAllowed,
     OddAnswer,
@@ -49,7 +49,6 @@ class Client:
         self.where = f"{parts.hostname}:{port}"
         self._user = endpoint.user
         self._number = 0
-        self._headers = {"Content-Type": "application/ipp"}
         self._account: dict[str, str] = {}
         if endpoint.password:
             if parts.scheme == "ipp" and not _is_near(parts.hostname):
@@ -59,17 +58,17 @@ class Client:
                 )
             pair = f"{endpoint.user}:{endpoint.password}".encode()
             self._account["Authorization"] = f"Basic {base64.b64encode(pair).decode()}"
-        self._connection: http.client.HTTPConnection = (
-            http.client.HTTPSConnection(
-                parts.hostname, port, timeout=_SECONDS, context=options.tls(endpoint)
-            )
-            if parts.scheme == "ipps"
-            else http.client.HTTPConnection(parts.hostname, port, timeout=_SECONDS)
-        )
+        secure = parts.scheme == "ipps"
+        host = f"[{parts.hostname}]" if ":" in parts.hostname else parts.hostname
+        self._http = httpx.Client(
+            base_url=f"{'https' if secure else 'http'}://{host}:{port}", timeout=_SECONDS,
+            verify=options.tls(endpoint) if secure else True,
+            headers={"Content-Type": "application/ipp"},
+        )  # fmt: skip
 
     def close(self) -> None:
         """Let go of the connection."""
-        self._connection.close()
+        self._http.close()
 
     def uri(self, name: str = "", is_class: bool = False) -> str:
         """Return how a queue or class is named to the server; the server itself without a name."""
@@ -93,11 +92,11 @@ class Client:
         if operation in _OF_ADMINISTRATORS:
             who = [Given("requesting-user-name", ipp.NAME, (self._user or "root",))]
             body = ipp.request(operation, self._number, [*about, *who], printer) + data
-            raw = self._posted("/admin/", body, self._headers | self._account)
+            raw = self._posted("/admin/", body, self._account)
         else:
             # who says a name is not told of queues that this name may not print to
             body = ipp.request(operation, self._number, about, printer) + data
-            raw = self._posted("/", body, self._headers)
+            raw = self._posted("/", body, {})
         answer = self._read(raw)
         if answer.status < 0x0400 or (missing and answer.status in (NOT_FOUND, SEE_OTHER)):
             return answer
@@ -109,52 +108,32 @@ class Client:
             raise NotAllowed(f"{self.where} does not allow it: {text}")
         raise Refused(f"{self.where} refuses it: {text}")
 
-    def _posted(self, path: str, body: bytes, headers: dict[str, str]) -> bytes:
-        for last in (False, True):
-            try:
-                self._connection.request("POST", path, body, headers)
-                answer = self._connection.getresponse()
-                break
-            except (http.client.RemoteDisconnected, BrokenPipeError) as error:
-                # it has closed a connection that nobody used; each call may be made twice
-                self._connection.close()
-                if last:
-                    raise self._gone(error) from None
-            except http.client.HTTPException:
-                self._connection.close()
-                raise OddAnswer(self.where, _KIND) from None
-            except OSError as error:
-                self._connection.close()
-                raise untrusted(error, self.where) or self._gone(error) from None
+    def _posted(self, path: str, body: bytes, account: dict[str, str]) -> bytes:
         try:
-            raw = answer.read(_MOST_BYTES + 1)
-        except (OSError, http.client.HTTPException) as error:
-            self._connection.close()
-            raise self._gone(error) from None
-        if len(raw) > _MOST_BYTES:
-            self._connection.close()
-            raise LimitReached(f"{self.where} sends more than {_MOST_BYTES >> 20} MB at once.")
-        if answer.status == 401 and self._account and "Authorization" not in headers:
-            self._connection.close()
-            return self._posted(path, body, headers | self._account)
+            answer = asked(
+                self._http, self.where, "POST", path, most=_MOST_BYTES, content=body,
+                headers=account,
+            )  # fmt: skip
+        except httpx.HTTPError as error:
+            told = error or type(error).__name__
+            raise untrusted(error, self.where) or Unreachable(
+                f"{self.where} does not answer as {_KIND} does: {told}."
+            ) from None
+        if answer.status == 401 and self._account and not account:
+            return self._posted(path, body, self._account)
         if answer.status == 401:
             raise SignInRefused(f"{self.where} wants an account that may do this.")
         if answer.status == 403:
             raise NotAllowed(f"{self.where} does not allow this account to do this.")
         if answer.status != 200:
-            raise OddAnswer(self.where, _KIND, f"HTTP {answer.status}")
-        return raw
+            raise answer.odd(_KIND)
+        return answer.content
 
     def _read(self, raw: bytes) -> Answer:
         try:
             return ipp.read(raw)
         except ValueError as error:
             raise OddAnswer(self.where, _KIND, str(error)) from None
-
-    def _gone(self, error: Exception) -> Unreachable:
-        with suppress(OSError):
-            self._connection.close()
-        return Unreachable(f"{self.where} does not answer: {error or type(error).__name__}.")
 
 
 _OF_ADMINISTRATORS = frozenset({PUT_PRINTER, DELETE_PRINTER, PUT_CLASS, DELETE_CLASS, SET_DEFAULT})

@@ -23,7 +23,6 @@ from keepsort.connectors.printserver.objects import (
     SCHEMA,
     SERVER,
     driver_to_send,
-    has_driver,
     is_class,
     name_of,
     printer_object,
@@ -120,7 +119,7 @@ class PrintServer:
     def _object(self, told: dict[str, Any]) -> ConfigObject:
         name = name_of(told)
         try:
-            return printer_object(told, self._driver(name) if has_driver(told) else None)
+            return printer_object(told, None if is_class(told) else self._driver(name))
         except (ConnectorError, ValueError, TypeError) as error:
             kind = CLASS if is_class(told) else QUEUE
             return ConfigObject(name=name, kind=kind, unreadable=f"its driver: {error}")

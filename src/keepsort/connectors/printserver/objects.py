@@ -83,11 +83,6 @@ def is_class(told: Told) -> bool:
     return bool((_one(told, "printer-type") or 0) & _CLASS_BIT)
 
 
-def has_driver(told: Told) -> bool:
-    """Tell whether a driver of its own may be asked for."""
-    return not is_class(told)
-
-
 def printer_object(told: Told, driver: str | None) -> ConfigObject:
     """Return a queue or a class as an object. driver: the text of its PPD, where it has one."""
     attributes: Attributes = {}

@@ -59,7 +59,6 @@ class Trigger:
     name: str
     actions: frozenset[str]
     state: str
-    told: str
 
 
 @dataclass(frozen=True)
@@ -126,7 +125,7 @@ _KEYS = """
 select i.indrelid::int8, array(
   select a.attname::text from unnest(i.indkey::int2[]) with ordinality k(number, place)
   join pg_attribute a on a.attrelid = i.indrelid and a.attnum = k.number
-  where k.place <= i.indnkeyatts order by k.place), i.indisprimary
+  where k.place <= i.indnkeyatts order by k.place)
 from pg_index i join pg_class c on c.oid = i.indexrelid
 where i.indrelid = any(%s::int8[]::oid[]) and i.indisunique and i.indisvalid and i.indimmediate
   and i.indpred is null and i.indexprs is null
@@ -142,7 +141,7 @@ from pg_constraint f
 where f.contype = 'f' and f.conparentid = 0 and f.conrelid = any(%s::int8[]::oid[])
 order by f.conrelid, f.conkey, f.conname"""
 _TRIGGERS = """
-select tgrelid::int8, tgname, tgtype::int4, tgenabled, pg_get_triggerdef(oid, true)
+select tgrelid::int8, tgname, tgtype::int4, tgenabled
 from pg_trigger where not tgisinternal and tgrelid = any(%s::int8[]::oid[])
 order by tgrelid, tgname"""
 _DOES = {"a": "no action", "r": "restrict", "c": "cascade", "n": "set null", "d": "set default"}
@@ -235,7 +234,7 @@ def _keys(
     """Return the primary key of each table, else a unique one none of whose columns is empty."""
     cursor.execute(_KEYS, [ids])
     found: dict[int, tuple[str, ...]] = {}
-    for oid, names, _ in cursor:
+    for oid, names in cursor:
         if oid not in found and all(columns[oid][name].not_null for name in names):
             found[oid] = tuple(names)
     return found
@@ -260,7 +259,7 @@ def _foreign(
 def _triggers(cursor: psycopg.Cursor[Any], ids: list[int]) -> dict[int, list[Trigger]]:
     cursor.execute(_TRIGGERS, [ids])
     found: dict[int, list[Trigger]] = {}
-    for oid, name, kind, state, told in cursor:
+    for oid, name, kind, state in cursor:
         actions = frozenset(action for bit, action in _ACTIONS.items() if kind & bit)
-        found.setdefault(oid, []).append(Trigger(name, actions, state, told))
+        found.setdefault(oid, []).append(Trigger(name, actions, state))
     return found
