@@ -263,9 +263,14 @@ def test_what_hangs_on_a_row_that_goes_is_never_lost_unseen(subject: RegisterSub
     plan = desk.plan(comparison, [Pick(("tank", "Extra · 13"), "remove")])
     subject.sql("insert into measurement (tank_id, taken_at, celsius, ph) values (13, now(), 4, 8)")
     # measurements were left out, so that the plan knows nothing of them
-    seen = subject.open(leave="change_log").check(plan.steps, backup)
-    [stop] = [f for f in seen if f.level == "stop"]
-    assert stop.code == "cascades"
+    for leave in ("change_log", "change_log,measurement"):
+        seen = subject.open(leave=leave).check(plan.steps, backup)
+        [stop] = [f for f in seen if f.level == "stop"]
+        assert stop.code == "cascades"
+        assert "measurement" in stop.text
+    subject.reader("select, delete on tank, animal, treatment, feeding, diet")
+    blind = [f for f in subject.open().check(plan.steps, backup) if f.level == "stop"]
+    assert "may not read" in " ".join(f.text for f in blind)
 
 
 def test_rights_are_looked_at_before(subject: RegisterSubject) -> None:

@@ -153,14 +153,15 @@ def read_catalogue(
     schemas: Sequence[str],
     taken: Sequence[str],
     left: Sequence[str],
-) -> dict[str, Table]:
-    """Read the tables there are, by the names that they have in the tree.
+) -> tuple[dict[str, Table], dict[str, Table]]:
+    """Read the tables there are, by the names that they have in the tree; and those left out.
 
     schemas: only those of these; all where empty. taken, left: names of tables that alone are
     taken, and that are left out.
     """
     cursor.execute(_TABLES)
-    found = [row for row in cursor.fetchall() if not schemas or row[1] in schemas]
+    every = cursor.fetchall()
+    found = [row for row in every if not schemas or row[1] in schemas]
     several = len({row[1] for row in found} - {"public"}) > 0
     names = {
         row[0]: row[2] if not several or row[1] == "public" else f"{row[1]}.{row[2]}"
@@ -170,15 +171,16 @@ def read_catalogue(
         oid: name for oid, name in names.items()
         if (not taken or name in taken) and name not in left
     }  # fmt: skip
-    ids = list(names)
+    beside = {row[0]: f"{row[1]}.{row[2]}" for row in every if row[0] not in names}
+    called = names | beside
+    ids = list(called)
     columns, hidden, may = _columns(cursor, ids)
     keys = _keys(cursor, ids, columns)
     foreign = _foreign(cursor, ids, names)
     triggers = _triggers(cursor, ids)
-    tables = {}
-    for oid, schema, own_name, enters, selects, guarded, rights in found:
-        if oid not in names:
-            continue
+    tables: dict[str, Table] = {}
+    others: dict[str, Table] = {}
+    for oid, schema, own_name, enters, selects, guarded, rights in every:
         unread = ""
         if not (enters and selects):
             unread = "the account may not read this table"
@@ -186,12 +188,12 @@ def read_catalogue(
             unread = f"the account may not read its column {hidden[oid][0]}"
         elif guarded:
             unread = "row-level security may hide rows of it from this account"
-        tables[names[oid]] = Table(
-            names[oid], schema, own_name, columns.get(oid, {}), keys.get(oid, ()),
+        (tables if oid in names else others)[called[oid]] = Table(
+            called[oid], schema, own_name, columns.get(oid, {}), keys.get(oid, ()),
             tuple(foreign.get(oid, ())), tuple(triggers.get(oid, ())), unread,
             frozenset(rights), may.get(oid, {}),
         )  # fmt: skip
-    return tables
+    return tables, others
 
 
 def _columns(

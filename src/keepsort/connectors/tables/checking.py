@@ -22,6 +22,7 @@ _ACTIONS = {"create": "insert", "update": "update", "move": "update", "delete": 
 class Checking:
     """Looks at plans for one database.
 
+    beside: rows of tables that are left out of the tree, but may name rows that are in it.
     without_triggers: whether triggers rest while a plan is carried out. tries: whether a plan is
         carried out once and taken back at once, to see what the database says.
     """
@@ -34,6 +35,7 @@ class Checking:
         keeper: SecretKeeper,
         writing: Writing,
         *,
+        beside: Mapping[str, Rows],
         without_triggers: bool,
         tries: bool,
     ) -> None:
@@ -42,6 +44,7 @@ class Checking:
         self._schema = schema
         self._keeper = keeper
         self._writing = writing
+        self._beside = beside
         self._without_triggers = without_triggers
         self._tries = tries
 
@@ -180,8 +183,8 @@ class Checking:
             return not held or [held[c] for c in foreign.columns] in values
 
         with self._session.reading() as cursor:
-            for name, rows in self._rows.items():
-                for foreign in rows.table.foreign if not rows.table.unread else ():
+            for name, rows in {**self._rows, **self._beside}.items():
+                for foreign in rows.table.foreign:
                     columns = foreign.target_columns
                     values = [[row[c] for c in columns] for row in gone.get(foreign.target, ())]
                     other = [
@@ -190,10 +193,23 @@ class Checking:
                         if any(before[c] != held[c] for c in columns)
                     ]
                     for goes, some in ((True, values), (False, other)):
+                        if rows.table.unread and some:
+                            yield from self._unseen(rows, foreign, goes)
+                            continue
                         found = foreign_rows(cursor, rows, foreign.columns, some)
                         left = [key for key in found if stays(name, key, foreign, some)]
                         if left:
                             yield self._stranded(rows, foreign, left, goes)
+
+    def _unseen(self, rows: Rows, foreign: ForeignKey, goes: bool) -> Iterator[Finding]:
+        """Tell that rows which may not be read could be written by the database itself."""
+        does = foreign.on_delete if goes else foreign.on_update
+        if does not in ("no action", "restrict"):
+            text = (
+                f"Rows of {rows.table.name} may name what goes or is called otherwise. The account "
+                f"may not read them, and the database would write them by itself ({does})."
+            )
+            yield Finding("stop", "cascades", text)
 
     def _held(self, step: Step, path: Path, attributes: Attributes) -> dict[str, str]:
         """Return what the columns of a row hold, as SQL; what is secret names nobody."""

@@ -13,10 +13,11 @@ from keepsort.connectors.base import (
     Seen,
 )
 from keepsort.connectors.errors import Misconfigured
-from keepsort.connectors.tables.arrangement import Choices, arrange, schema_of
+from keepsort.connectors.tables.arrangement import Choices, Place, arrange, schema_of
 from keepsort.connectors.tables.catalogue import read_catalogue
 from keepsort.connectors.tables.checking import Checking
 from keepsort.connectors.tables.reading import Reading
+from keepsort.connectors.tables.rows import Rows
 from keepsort.connectors.tables.session import Session
 from keepsort.connectors.tables.writing import Writing
 from keepsort.core.model import ConfigObject, Path
@@ -39,7 +40,7 @@ class Tables:
         self._session = Session(endpoint)
         try:
             with self._session.reading() as cursor:
-                self.tables = read_catalogue(
+                self.tables, beside = read_catalogue(
                     cursor,
                     options.listed(endpoint, "schemas"),
                     options.listed(endpoint, "take"),
@@ -52,6 +53,7 @@ class Tables:
             self._writing = Writing(self._session, rows, keeper, without_triggers)
             self._checking = Checking(
                 self._session, rows, self._schema, keeper, self._writing,
+                beside={name: Rows(Place(table)) for name, table in beside.items()},
                 without_triggers=without_triggers, tries=tries,
             )  # fmt: skip
         except BaseException:
