@@ -55,18 +55,19 @@
     looked into.
   </p>
 {:else if system}
-  <div class="mt-2 flex flex-wrap items-center gap-2">
+  <!-- widths do not follow what is still being asked for, so that nothing moves beneath a click -->
+  <div class="mt-2 flex min-h-9 flex-wrap items-center gap-2">
     <label class="flex items-center gap-1.5">
       Compare with
       <select
-        class="field"
+        class="field w-40"
         aria-label="System"
         bind:value={() => system.id, (id) => ((chosen = id), (against = 'live'), (hangs = ''))}
       >
         {#each fitting as one (one.id)}<option value={one.id}>{one.name}</option>{/each}
       </select>
     </label>
-    <select class="field" aria-label="What of it" bind:value={against}>
+    <select class="field w-60" aria-label="What of it" bind:value={against}>
       <option value="live"
         >live, looked at {system.look ? ago(system.look.taken_at) : 'never'}</option
       >
@@ -79,7 +80,7 @@
     </select>
     <label class="flex items-center gap-1.5">
       put beneath
-      <select class="field max-w-80 font-mono text-sm" bind:value={hangs}>
+      <select class="field w-60 font-mono text-sm" bind:value={hangs}>
         <option value="">where the file says</option>
         {#each known.data ?? [] as place (place.written)}
           <option value={JSON.stringify(place.path)}>{place.written}</option>
@@ -101,4 +102,6 @@
   {/if}
   {#if error}<div class="mt-2"><Trouble {error} /></div>{/if}
   {#if imported}<p class="mt-1 font-semibold text-pick" role="status">{imported}</p>{/if}
+{:else}
+  <div class="mt-2 min-h-9 text-ink-2">Asking which systems are of its kind…</div>
 {/if}
