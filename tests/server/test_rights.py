@@ -80,6 +80,7 @@ LEAST: dict[tuple[str, str], Role | None] = {
     ("get", "compare/outline"): _LOOK,
     ("get", "compare/level"): _LOOK,
     ("get", "compare/object"): _LOOK,
+    ("get", "compare/branch"): _LOOK,
     ("get", "compare/neighbours"): _LOOK,
     ("get", "compare/lines"): _LOOK,
     ("get", "compare/common"): _LOOK,

@@ -58,6 +58,7 @@ urlpatterns = [
     path("api/compare/outline", sorting.CompareOutline.as_view()),
     path("api/compare/level", sorting.CompareLevel.as_view()),
     path("api/compare/object", sorting.CompareObject.as_view()),
+    path("api/compare/branch", sorting.CompareBranch.as_view()),
     path("api/compare/neighbours", sorting.CompareNeighbours.as_view()),
     path("api/compare/lines", sorting.CompareLines.as_view()),
     path("api/compare/common", sorting.CompareCommon.as_view()),

@@ -13,6 +13,7 @@ from keepsort.server.api import writing
 from keepsort.server.api.asking import LOOKED, PATH, View, number_of, path_of, seen
 from keepsort.server.api.shapes.comparing import (
     BenchShape,
+    BranchTableShape,
     CommonFoundShape,
     CommonPathsShape,
     CompareHeadShape,
@@ -29,6 +30,7 @@ from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot
 from keepsort.server.sorting import levels
 from keepsort.server.sorting.bench import bench, lines
+from keepsort.server.sorting.branch import branch_table
 from keepsort.server.sorting.in_common import common_paths, in_common
 from keepsort.server.sorting.listing import keep_list
 from keepsort.server.sorting.viewing import Seen, facets
@@ -38,6 +40,7 @@ _ASIDE_SHOWN = 50
 _PAGE_ROWS = 200
 _NEIGHBOURS = 20
 _LINES = 1000
+_BRANCH_ROWS = 60
 _PICKED_AT_ONCE = 5000
 
 
@@ -142,6 +145,21 @@ class CompareObject(View):
         if shown is None:
             raise NotFound("Neither side has this object.", "Choose one in the tree.")
         return Response(msgspec.to_builtins(shown))
+
+
+class CompareBranch(View):
+    """All that differs beneath a place."""
+
+    @extend_schema(
+        operation_id="branch",
+        parameters=[*LOOKED, PATH, OpenApiParameter("start", OpenApiTypes.INT)],
+        responses=BranchTableShape,
+    )
+    def get(self, request: Request) -> Response:
+        """Return a page of objects with what differs of them, without equal changes of several."""
+        start = number_of(request, "start", 0)
+        table = branch_table(seen(request), path_of(request), start, _BRANCH_ROWS)
+        return Response(msgspec.to_builtins(table))
 
 
 class CompareLines(View):

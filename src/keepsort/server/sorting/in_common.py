@@ -10,7 +10,7 @@ from keepsort.server.problems import NotFound
 from keepsort.server.sorting.showing import Showing, ShownAttribute
 from keepsort.server.sorting.viewing import Seen
 
-_GROUPS_SHOWN = 100
+GROUPS_SHOWN = 100
 _NAMED = 3
 
 
@@ -51,11 +51,14 @@ def in_common(seen: Seen, path: Path | None = None, beneath: bool = False) -> Co
     path: only those that the object there shares with others; or, where `beneath` is asked for,
         those that objects of this branch have in common.
     """
-    found = []
-    for number, group in enumerate(_found(seen)):
-        paths = _within(seen, group, path or ()) if beneath else group.paths
-        if len(paths) > 1 and (beneath or path is None or _has(seen, group, path)):
-            found.append((number, group, paths))
+    if beneath:
+        found = groups_within(seen, path or ())
+    else:
+        found = [
+            (number, group, group.paths)
+            for number, group in enumerate(_found(seen))
+            if path is None or _has(seen, group, path)
+        ]
     show = Showing(seen.all.left, seen.all.right, seen.rules)
     schema = seen.all.left.schema
     groups = [
@@ -67,9 +70,15 @@ def in_common(seen: Seen, path: Path | None = None, beneath: bool = False) -> Co
             attribute=show.attribute(group.kind, group.first, None, group.paths[0]),
             named=[schema.notation.write(one) for one in paths[:_NAMED]],
         )
-        for number, group, paths in found[:_GROUPS_SHOWN]
+        for number, group, paths in found[:GROUPS_SHOWN]
     ]
     return CommonFound(len(found), max(len(seen.shown.differences) - MOST, 0), groups)
+
+
+def groups_within(seen: Seen, branch: Path) -> list[tuple[int, CommonChange, list[Path]]]:
+    """List changes that several objects of a branch have in common: number, change and places."""
+    found = [(n, group, _within(seen, group, branch)) for n, group in enumerate(_found(seen))]
+    return [one for one in found if len(one[2]) > 1]
 
 
 def common_paths(seen: Seen, number: int, branch: Path = ()) -> list[Path]:

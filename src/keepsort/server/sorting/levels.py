@@ -14,6 +14,7 @@ from weakref import WeakKeyDictionary
 from keepsort.core.compare import Comparison, Difference
 from keepsort.core.model import Path
 from keepsort.core.snapshot import Node
+from keepsort.server.sorting.brief import brief
 
 
 @dataclass
@@ -23,6 +24,7 @@ class Row:
     tally: differences at and beneath it, by state. children: rows right beneath it.
     similarity: of a missing or extra object, how alike the one is that it may be; of a move that
         was accepted, how alike the two places are.
+    brief: where one short value became another, both.
     """
 
     path: Path
@@ -37,6 +39,7 @@ class Row:
     tally: dict[str, int]
     children: int
     similarity: float | None = None
+    brief: list[str] | None = None
     opened: bool = False
 
 
@@ -278,6 +281,7 @@ def _row(
         tally=tally,
         children=children,
         similarity=_similarity(comparison, own),
+        brief=brief(comparison, own) if own else None,
     )
 
 

@@ -41,6 +41,8 @@ export type Policy = Schemas['PolicyShapeRequest'];
 export type Item = Schemas['AttentionShape'];
 export type AskReceiver = Schemas['AskReceiverShapeRequest'];
 export type Receiver = Schemas['ReceiverShape'];
+export type BranchTable = Schemas['BranchTableShape'];
+export type BranchRow = Schemas['BranchRowShape'];
 export type Common = Schemas['CommonShape'];
 export type RunBrief = Schemas['RunBriefShape'];
 

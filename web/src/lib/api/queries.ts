@@ -7,6 +7,7 @@ import {
   got,
   type AskElsewhere,
   type AskSettings,
+  type BranchTable,
   type Run,
   type Rules,
   type Settings,
@@ -125,6 +126,21 @@ export const bench = (looked: Looked, path: string[]) => ({
   ...forever,
 });
 
+/** All that differs in a branch, a page of objects after the other. */
+export const branch = (looked: Looked, path: string[]) => ({
+  queryKey: ['branch', looked, path],
+  queryFn: ({ pageParam }: { pageParam: number }) =>
+    got(
+      client.GET('/api/compare/branch', {
+        params: { query: { ...looked, path: JSON.stringify(path), start: pageParam } },
+      }),
+    ),
+  initialPageParam: 0,
+  getNextPageParam: ({ start, rows, total }: BranchTable) =>
+    start + rows.length < total && rows.length ? start + rows.length : undefined,
+  ...forever,
+});
+
 export const objectHistory = (looked: Looked, path: string[]) => ({
   queryKey: ['history', termsOf(looked), path],
   queryFn: () =>
@@ -183,10 +199,15 @@ export const inCommon = (looked: Looked, path: Path, beneath: boolean) => ({
   ...forever,
 });
 
-export function askCommonPaths(looked: Looked, number: number, branch: Path) {
-  const query = { ...looked, number, path: JSON.stringify(branch) };
-  return got(client.GET('/api/compare/common/paths', { params: { query } }));
-}
+/** Where in a branch the objects are that have a change in common. */
+export const commonPaths = (looked: Looked, number: number, branch: Path) => ({
+  queryKey: ['common paths', looked, number, branch],
+  queryFn: () => {
+    const query = { ...looked, number, path: JSON.stringify(branch) };
+    return got(client.GET('/api/compare/common/paths', { params: { query } }));
+  },
+  ...forever,
+});
 
 export function askShown(looked: Looked) {
   return got(client.GET('/api/compare/shown', { params: { query: looked } }));

@@ -72,6 +72,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/compare/branch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Return a page of objects with what differs of them, without equal changes of several. */
+        get: operations["branch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/compare/common": {
         parameters: {
             query?: never;
@@ -1335,6 +1352,26 @@ export interface components {
         };
         /** @enum {unknown} */
         BlankEnum: "";
+        /** @description An object that differs, in the table of a branch. */
+        BranchRowShape: {
+            path: string[];
+            written: string;
+            name: string;
+            kind_label: string;
+            state: components["schemas"]["RowState"];
+            live_path: string[] | null;
+            attributes: components["schemas"]["AttributeShape"][];
+            more: number;
+            differing: string[];
+            holds: number;
+        };
+        /** @description All that differs beneath a place; grouped: objects of which all is told in groups. */
+        BranchTableShape: {
+            total: number;
+            start: number;
+            grouped: number;
+            rows: components["schemas"]["BranchRowShape"][];
+        };
         /** @description A backup or a look, named in passing. */
         BriefRecordShape: {
             id: number;
@@ -2045,6 +2082,7 @@ export interface components {
             children: number;
             /** Format: double */
             similarity: number | null;
+            brief: string[] | null;
             opened: boolean;
         };
         /**
@@ -2820,6 +2858,123 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CompareHeadShape"];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    branch: {
+        parameters: {
+            query: {
+                /** @description Moves accepted: a list of pairs of paths. */
+                accepted?: string;
+                /** @description How alike a move must be, 0 to 1. */
+                alike?: number;
+                /** @description Attributes, with commas. */
+                attributes?: string;
+                /** @description What an opened file is beneath. */
+                hangs?: string;
+                /** @description Kinds of object, with commas. */
+                kinds?: string;
+                left: number;
+                /** @description A pasted list. */
+                listed?: number;
+                /** @description Part of a name. */
+                name?: string;
+                /** @description A path as a JSON list of names. */
+                path?: string;
+                right: number;
+                /** @description Ignore rules as JSON; else as saved. */
+                rules?: string;
+                /** @description A backup: only what changed since. */
+                since?: number;
+                start?: number;
+                /** @description Kinds of difference, with commas. */
+                states?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BranchTableShape"];
                 };
             };
             /** @description What was asked for is not as it should be. */

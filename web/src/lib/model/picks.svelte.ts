@@ -104,6 +104,10 @@ export class Picks {
     this.set(this.things.filter((t) => t !== thing));
   }
 
+  dropAll(things: PickedThing[]): void {
+    this.set(this.things.filter((t) => !things.includes(t)));
+  }
+
   private own(path: Path): PickedThing | undefined {
     return this.here().find((t) => t.scope !== 'branch' && samePath(t.path, path));
   }

@@ -73,8 +73,10 @@
 </script>
 
 <div
-  class="grid grid-cols-[128px_minmax(0,1fr)_38px_minmax(0,1fr)] items-start gap-x-2.5 border-b border-line py-1.5
-    {picked || comes ? 'bg-[linear-gradient(90deg,transparent_120px,var(--pick-wash)_120px)]' : ''}"
+  class="grid grid-cols-[var(--named,128px)_minmax(0,1fr)_38px_minmax(0,1fr)] items-start gap-x-2.5 border-b border-line py-1.5
+    {picked || comes
+    ? 'bg-[linear-gradient(90deg,transparent_var(--named,120px),var(--pick-wash)_var(--named,120px))]'
+    : ''}"
   role="row"
   data-attribute={attribute.name}
 >

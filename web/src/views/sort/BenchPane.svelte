@@ -17,11 +17,12 @@
   import AttributeRow from './AttributeRow.svelte';
   import BeneathNote from './BeneathNote.svelte';
   import BenchNotes from './BenchNotes.svelte';
-  import CommonChanges from './CommonChanges.svelte';
+  import BranchTable from './BranchTable.svelte';
   import ElsewhereDialog from './ElsewhereDialog.svelte';
   import ExportDialog from './ExportDialog.svelte';
   import FoldedRows from './FoldedRows.svelte';
   import HistoryDots from './HistoryDots.svelte';
+  import OthersAlike from './OthersAlike.svelte';
   import PlaceRow from './PlaceRow.svelte';
 
   interface Props {
@@ -70,16 +71,18 @@
   // what is picked changes live, and no backup: beside another backup nothing is shown as it will be
   const comes = $derived(live && picks.stateOf(bench.path, bench.state) === 'all');
   const other = $derived(live ? 'live' : `in the ${sides.right}`);
+  const differsBeneath = $derived(row !== undefined && differingBeneath(row) > 0);
   const means = $derived(
     bench.state === 'outside'
       ? `not in this ${shortName(sides.left)}, so nothing is compared`
       : bench.state === 'same'
-        ? 'the same on both sides'
+        ? differsBeneath
+          ? 'itself the same on both sides'
+          : 'the same on both sides'
         : moved && bench.live_path && samePath(bench.live_path, bench.path)
           ? `the same object, held by another one ${other}`
           : meaning(bench.state as State, sides),
   );
-  const differsBeneath = $derived(row !== undefined && differingBeneath(row) > 1);
   const folded = $derived({ path: bench.path, looked, picks, differing: names, onchoose });
 </script>
 
@@ -116,7 +119,9 @@
   {plainName(bench.name)}
   <span class="text-sm font-medium text-ink-2">{bench.kind_label} · {means}</span>
 </h2>
-<div class="mb-2 font-mono text-xs break-all text-ink-3">{bench.written}</div>
+{#if bench.written !== bench.name}
+  <div class="mb-2 font-mono text-xs break-all text-ink-3">{bench.written}</div>
+{/if}
 
 <HistoryDots
   moments={past.data?.moments ?? []}
@@ -135,11 +140,8 @@
   {onchoose}
 />
 {#if row && live}<BeneathNote {row} {looked} {picks} />{/if}
-{#if live && differsBeneath}
-  <CommonChanges {looked} {picks} path={bench.path} beneath={true} {onchoose} />
-{/if}
 
-{#if bench.state !== 'outside'}
+{#if bench.state !== 'outside' && (differing.length || moved || !differsBeneath)}
   <div role="table" aria-label="What differs of {plainName(bench.name)}">
     <div
       role="row"
@@ -176,8 +178,15 @@
     <p class="py-2 text-ink-2">No attribute differs.</p>
   {/if}
   {#if partsPickable && differing.length && stayed}
-    <CommonChanges {looked} {picks} path={bench.path} beneath={false} {onchoose} />
+    <OthersAlike {looked} {picks} path={bench.path} {onchoose} />
   {/if}
+{/if}
+{#if differsBeneath}
+  {#key bench.path}
+    <BranchTable {looked} {picks} path={bench.path} {live} {sides} {onchoose} />
+  {/key}
+{/if}
+{#if bench.state !== 'outside'}
   <FoldedRows
     {...folded}
     attributes={hidden}

@@ -5,11 +5,11 @@
   import { searchParams } from 'sv-router';
   import { count, type Sides } from '$lib/model/differences';
   import { plainName, type Path } from '$lib/model/paths';
-  import type { LeftOut, PickedThing, Picks } from '$lib/model/picks.svelte';
-  import { ago } from '$lib/model/time';
+  import type { Picks } from '$lib/model/picks.svelte';
   import Mark from '$lib/parts/Mark.svelte';
   import ExportDialog from './ExportDialog.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
+  import TrayThings from './TrayThings.svelte';
   import { openPlan } from '../preview/open';
 
   interface Props {
@@ -39,30 +39,6 @@
   const MARKS = { create: 'missing', update: 'changed', move: 'moved', delete: 'extra' };
 
   const name = (path: Path): string => (path.length ? plainName(path.at(-1)!) : 'everything');
-
-  function but(without: LeftOut[]): string {
-    if (!without.length) return '';
-    const names = without.slice(0, 2).map((out) => name(out.path));
-    const more = without.length - names.length;
-    return `, but ${names.join(', ')}${more ? ` and ${more} more` : ''}`;
-  }
-
-  function told(thing: PickedThing): string {
-    if (thing.scope === 'remove') return 'will be taken away from live';
-    if (thing.scope === 'branch')
-      return `all that is missing, moved or changed in it${but(thing.without)}`;
-    if (thing.scope === 'object') return 'the whole object';
-    return thing.attributes
-      .map((a) => (a.parts.length ? `${a.name}, ${count(a.parts.length, 'part')}` : a.name))
-      .join('; ');
-  }
-
-  /** From which backup a pick comes, where that is not the one looked at. */
-  function from(thing: PickedThing): string {
-    if (thing.backup === looked.left) return '';
-    const record = system.backups.find((b) => b.id === thing.backup);
-    return record ? `from the backup of ${ago(record.taken_at)}` : `from backup ${thing.backup}`;
-  }
 
   // what is to be taken away is not in the backup, and what another backup has is not in this one
   const kept = $derived(
@@ -125,26 +101,7 @@
         pick shows what live will be; nothing is written yet.
       </p>
     {/if}
-    <ul>
-      {#each picks.things as thing (thing)}
-        <li class="grid grid-cols-[minmax(0,1fr)_14px] gap-1.5 border-b border-line py-1.5">
-          <button class="min-w-0 text-left" onclick={() => onchoose(thing.path, thing.backup)}>
-            <span class="block truncate">{name(thing.path)}</span>
-            <small class="block text-xs {thing.scope === 'remove' ? 'text-stop' : 'text-ink-2'}"
-              >{told(thing)}</small
-            >
-            {#if from(thing)}<small class="block text-xs font-semibold text-pick"
-                >{from(thing)}</small
-              >{/if}
-          </button>
-          <button
-            class="text-ink-3 hover:text-ink"
-            aria-label="Let {name(thing.path)} go"
-            onclick={() => picks.drop(thing)}>×</button
-          >
-        </li>
-      {/each}
-    </ul>
+    <TrayThings {system} {picks} left={looked.left} {onchoose} />
     {#if needs.length}
       <h2 class="mt-3.5 flex justify-between font-semibold">
         Needs <span class="font-normal text-ink-2"

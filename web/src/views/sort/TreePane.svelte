@@ -40,6 +40,7 @@
   const HEIGHT = 25;
   let scroller = $state<HTMLElement>();
   let focused = $state(0);
+  let width = $state(0);
   const virtual = createVirtualizer<HTMLElement, HTMLElement>({
     count: 0,
     getScrollElement: () => scroller ?? null,
@@ -130,6 +131,7 @@
   <TreeHead {system} {head} {looked} {picks} {live} {only} bind:filtering />
   <div
     bind:this={scroller}
+    bind:clientWidth={width}
     class="overflow-auto outline-offset-[-2px] focus-visible:outline-1 focus-visible:outline-pick-line"
     role="tree"
     aria-label="Objects"
@@ -153,6 +155,7 @@
               chosen={path !== undefined && samePath(line.row.path, path)}
               {live}
               picked={picks.stateOf(line.row.path, line.row.state)}
+              room={Math.floor((width - 70) / 7)}
               ontoggle={() => toggle(line.row)}
               onchoose={() => onchoose(line.row.path)}
               onpick={() => pick(line.row)}

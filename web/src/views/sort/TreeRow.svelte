@@ -23,11 +23,13 @@
     chosen: boolean;
     live: boolean;
     picked: PickState;
+    /** How many letters there is room for. */
+    room: number;
     ontoggle: () => void;
     onchoose: () => void;
     onpick: () => void;
   }
-  let { id, row, open, chosen, live, picked, ontoggle, onchoose, onpick }: Props = $props();
+  let { id, row, open, chosen, live, picked, room, ontoggle, onchoose, onpick }: Props = $props();
 
   const name = $derived(plainName(row.name) || 'everything');
   const beneath = $derived(differingBeneath(row));
@@ -51,6 +53,9 @@
           ? `${row.state}, or moved?`
           : row.state,
   );
+  // the values stand there only where they leave room for the name
+  const letters = $derived(name.length + 2 * row.depth + (row.brief?.join('').length ?? 0));
+  const fits = $derived(letters + 6 <= room);
   const WIDEST = 46;
   const bars = $derived.by(() => {
     const sum = total(row.tally);
@@ -99,9 +104,19 @@
   <span
     class="truncate {isQuiet(row.state) ? 'text-ink-2' : ''}"
     style:color={['missing', 'extra'].includes(row.state) ? hue[row.state] : undefined}
-    title="{row.name} · {row.kind_label}">{name}</span
+    title="{row.path.map(plainName).join(' / ') || row.name} · {row.kind_label}">{name}</span
   >
-  {#if told}
+  {#if row.brief && fits}
+    <span
+      class="flex min-w-0 items-baseline gap-1 font-mono text-xs"
+      style:color={hue[row.state]}
+      title="{row.attributes[0]}: {row.brief.join(' became ')}"
+    >
+      <span class="min-w-0 truncate">{row.brief[0] || '(empty)'}</span>
+      <span aria-label="became" class="text-ink-3">›</span>
+      <span class="min-w-0 truncate">{row.brief[1] || '(empty)'}</span>
+    </span>
+  {:else if told}
     <span
       class="max-w-28 truncate text-sm"
       style:color={hue[row.state]}

@@ -79,6 +79,7 @@ class RowShape(Shape):
     tally = tally_field()
     children = serializers.IntegerField()
     similarity = serializers.FloatField(allow_null=True)
+    brief = texts_field(allow_null=True)
     opened = serializers.BooleanField()
 
 
@@ -206,6 +207,30 @@ class BenchShape(Shape):
     consequences = ConsequenceShape(many=True)
     consequence_count = serializers.IntegerField()
     referrers = serializers.IntegerField(allow_null=True)
+
+
+class BranchRowShape(Shape):
+    """An object that differs, in the table of a branch."""
+
+    path = path_field()
+    written = serializers.CharField()
+    name = serializers.CharField()
+    kind_label = serializers.CharField()
+    state = serializers.ChoiceField(choices=ROW_STATES)
+    live_path = path_field(allow_null=True)
+    attributes = AttributeShape(many=True)
+    more = serializers.IntegerField()
+    differing = serializers.ListField(child=serializers.CharField())
+    holds = serializers.IntegerField()
+
+
+class BranchTableShape(Shape):
+    """All that differs beneath a place; grouped: objects of which all is told in groups."""
+
+    total = serializers.IntegerField()
+    start = serializers.IntegerField()
+    grouped = serializers.IntegerField()
+    rows = BranchRowShape(many=True)
 
 
 class CommonShape(Shape):
