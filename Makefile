@@ -36,7 +36,7 @@ $(NODE_STAMP): web/package.json web/package-lock.json
 	@cd web && sh ../scripts/quietly.sh "Installing the packages of the screens" npm install --silent --no-audit --no-fund --no-save
 	@touch $@
 
-WEB_FILES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts
+WEB_FILES := $(shell find web/src web/public docs/guide -type f) web/index.html web/vite.config.ts
 $(WEB_STAMP): $(NODE_STAMP) $(WEB_FILES)
 	@cd web && sh ../scripts/quietly.sh "Building the screens" npm run --silent build
 	@touch $@

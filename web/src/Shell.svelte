@@ -9,6 +9,7 @@
   import Trouble from '$lib/parts/Trouble.svelte';
   import TopBar from '$lib/parts/TopBar.svelte';
   import { route } from './routes';
+  import HelpSheet from './views/help/HelpSheet.svelte';
   import SearchDialog from './views/search/SearchDialog.svelte';
   import SignIn from './views/signin/SignIn.svelte';
 
@@ -19,12 +20,16 @@
     all.data?.find((s) => route.pathname.match(/^\/(?:sort|backups)\/(\d+)/)?.[1] === `${s.id}`),
   );
   let searching = $state(false);
+  let helping = $state(false);
 
   function keyed(event: KeyboardEvent): void {
-    if (event.key !== '/' || !signedIn || event.ctrlKey || event.metaKey || event.altKey) return;
-    if (takesKeys(event.target)) return;
+    if (!signedIn || event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.key === 'F1') helping = true;
+    else if (takesKeys(event.target)) return;
+    else if (event.key === '?') helping = true;
+    else if (event.key === '/') searching = true;
+    else return;
     event.preventDefault();
-    searching = true;
   }
 
   $effect(() => {
@@ -43,9 +48,14 @@
     onclick={() => contentOfView()?.focus()}>Skip to what is shown</button
   >
   <div class="grid h-full grid-rows-[auto_minmax(0,1fr)]">
-    <TopBar person={person.data} onsearch={() => (searching = true)} />
+    <TopBar
+      person={person.data}
+      onsearch={() => (searching = true)}
+      onhelp={() => (helping = true)}
+    />
     <Router />
   </div>
   <DropZone />
+  <HelpSheet bind:open={helping} pathname={route.pathname} />
   <SearchDialog bind:open={searching} system={here} />
 {/if}

@@ -10,6 +10,7 @@ from keepsort.core.compare.text import diff
 Pieces = list[str]
 
 _WORD = re.compile(r"\w+|\s+|[^\w\s]")
+_HAS_WORD = re.compile(r"\w")
 _LONGEST = 4000
 _LEAST_ALIKE = 0.35
 _MOST_PAIRS = 2500
@@ -42,7 +43,24 @@ def pieces(left: str, right: str) -> tuple[Pieces, Pieces]:
             "".join(b[hunk.right_start : hunk.right_stop]),
         ]
         at_left, at_right = hunk.left_stop, hunk.right_stop
-    return [*one, "".join(a[at_left:])], [*two, "".join(b[at_right:])]
+    return _without_crumbs([*one, "".join(a[at_left:])], [*two, "".join(b[at_right:])])
+
+
+def _without_crumbs(one: Pieces, two: Pieces) -> tuple[Pieces, Pieces]:
+    """Join differing pieces that only a space or a sign is between: what is left of a line then
+    is easier to read than every full stop that two names share.
+    """
+    left, right = one[:1], two[:1]
+    for at in range(1, len(one), 2):
+        if len(left) > 1 and not _HAS_WORD.search(left[-1]):
+            for line, new in ((left, one), (right, two)):
+                crumb = line.pop()
+                line[-1] += crumb + new[at]
+                line.append(new[at + 1])
+        else:
+            left += one[at : at + 2]
+            right += two[at : at + 2]
+    return left, right
 
 
 def _paired(left: Sequence[str], right: Sequence[str]) -> list[tuple[int, int]]:
@@ -50,6 +68,8 @@ def _paired(left: Sequence[str], right: Sequence[str]) -> list[tuple[int, int]]:
     n, m = len(left), len(right)
     if not n or not m:
         return []
+    if n == m == 1:
+        return [(0, 0)]  # one line became one other, however little of it stayed
     if n * m > _MOST_PAIRS:
         return [(k, k) for k in range(min(n, m)) if _alike(left[k], right[k]) >= _LEAST_ALIKE]
     likeness = [[_alike(a, b) for b in right] for a in left]

@@ -6,7 +6,7 @@ from keepsort.core.compare import AttributeDifference, Rules
 from keepsort.core.compare.anchors import element_name, hunk_names, key_names
 from keepsort.core.compare.maps import MapChange
 from keepsort.core.compare.sequences import Change
-from keepsort.core.compare.words import Pieces, marked
+from keepsort.core.compare.words import Pieces, marked, pieces
 from keepsort.core.model import AttributeSpec, Path, Value
 from keepsort.core.model.masks import MASK, masked
 from keepsort.core.snapshot import Snapshot
@@ -26,6 +26,7 @@ class Shown:
     """A value ready to be shown: how, and its text; `size` where the text is only its beginning.
 
     part: what an element of a set is picked by, where it can be picked alone.
+    pieces: of one value that became another, equal and differing pieces in turn.
     """
 
     form: str
@@ -34,6 +35,7 @@ class Shown:
     path: Path | None = None
     exists: bool | None = None
     part: str = ""
+    pieces: Pieces = field(default_factory=list)
 
 
 @dataclass
@@ -151,6 +153,8 @@ class Showing:
                 shown.left = [self.value(spec, v, True) for v in _listed(found.left)]
             if found.state != "missing":
                 shown.right = [self.value(spec, v, False) for v in _listed(found.right)]
+        if state == "changed" and len(shown.left) == len(shown.right) == 1:
+            _mark(shown.left[0], shown.right[0])
         return shown
 
     def value(self, spec: AttributeSpec, value: Value, on_left: bool) -> Shown:
@@ -206,6 +210,15 @@ class Showing:
         )
         shown.left, shown.right = marked(left[:_LINES_SHOWN], right[:_LINES_SHOWN])
         return shown
+
+
+def _mark(left: Shown, right: Shown) -> None:
+    """Mark what differs within two values, where something of them is equal."""
+    if not {left.form, right.form} <= {"text", "data"}:
+        return
+    one, two = pieces(left.text, right.text)
+    if any(piece.strip() for piece in one[::2]):
+        left.pieces, right.pieces = one, two
 
 
 def line_of(value: Value) -> str:

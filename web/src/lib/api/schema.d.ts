@@ -2297,6 +2297,7 @@ export interface components {
             path: string[] | null;
             exists: boolean | null;
             part: string;
+            pieces: string[];
         };
         /**
          * @description * `text` - text

@@ -34,3 +34,19 @@ export async function fetchAhead(
     // the key itself will tell what is wrong
   }
 }
+
+/** A person who goes on sooner than this, in ms, has nothing fetched ahead. */
+const AHEAD = 20;
+
+/**
+ * Fetches what the next key most likely asks for, as long as the person stays at `here`; returns
+ * what is to be called when they go on.
+ */
+export function aheadFrom(looked: Looked, tree: Tree, here: Path): () => void {
+  const stay = { over: false };
+  const timer = setTimeout(fetchAhead, AHEAD, looked, tree, here, stay);
+  return () => {
+    clearTimeout(timer);
+    stay.over = true;
+  };
+}

@@ -52,3 +52,14 @@ export function acceptedMoves(): AcceptedMove[] {
 export function setAcceptedMoves(moves: AcceptedMove[]): void {
   setParameter('accepted', moves.length ? JSON.stringify(moves) : undefined);
 }
+
+/** Shows a text of an object over the whole width; it is part of the URL as what is chosen is. */
+export function openText(path: Path, attribute: string): void {
+  searchParams.set('at', JSON.stringify(path));
+  searchParams.set('text', attribute);
+}
+
+/** The attribute whose text is shown over the whole width. */
+export const textShown = (): string | undefined => text('text');
+
+export const closeText = (): void => setParameter('text', undefined);

@@ -5,7 +5,12 @@
   import { theme } from '$lib/model/theme.svelte';
   import { route } from '../../routes';
 
-  let { person, onsearch }: { person: Person; onsearch: () => void } = $props();
+  interface Props {
+    person: Person;
+    onsearch: () => void;
+    onhelp: () => void;
+  }
+  let { person, onsearch, onhelp }: Props = $props();
 
   const all = createQuery(systems);
   const here = $derived(route.pathname);
@@ -51,6 +56,7 @@
     title="/">Search all backups <kbd class="ml-auto">/</kbd></button
   >
   <div class="flex items-center gap-4 text-ink-2">
+    <button class="link" title="? or F1" onclick={onhelp}>help</button>
     <button class="link" onclick={() => theme.toggle()}>
       {theme.current === 'dark' ? 'by day' : 'by night'}
     </button>

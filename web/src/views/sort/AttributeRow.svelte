@@ -2,6 +2,7 @@
   import type { Attribute } from '$lib/api/client';
   import type { Looked } from '$lib/api/queries';
   import { count } from '$lib/model/differences';
+  import { openText } from '$lib/model/looked.svelte';
   import { plainName, type Path } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';
   import Elements from './Elements.svelte';
@@ -84,6 +85,11 @@
     {attribute.label}
     {#if attribute.unit}<small class="text-xs text-ink-3">{attribute.unit}</small>{/if}
     {#if note}<small class="block text-xs whitespace-normal text-ink-3">{note}</small>{/if}
+    {#if attribute.stretches.length}<button
+        class="link block text-xs"
+        title="The whole text on both sides (W)"
+        onclick={() => openText(path, attribute.name)}>full width</button
+      >{/if}
     {#if since}<small class="block text-xs whitespace-normal text-ink-3">{since}</small>{/if}
   </span>
   {#if attribute.stretches.length}
@@ -101,7 +107,7 @@
   {:else}
     <div role="cell" class="min-w-0">
       {#each attribute.state === 'same' ? [...attribute.both, ...attribute.left] : attribute.left as value, n (n)}
-        <Value {value} {onchoose} />
+        <Value {value} {onchoose} side="left" />
       {:else}<span class="text-ink-3">—</span>{/each}
     </div>
     <div role="cell">

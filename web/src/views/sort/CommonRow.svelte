@@ -83,7 +83,7 @@
     <span role="cell" class="text-ink-2">{words}</span>
   {:else}
     <div role="cell" class="min-w-0">
-      {#each one.attribute.left as value, n (n)}<Value {value} {onchoose} />{:else}<span
+      {#each one.attribute.left as value, n (n)}<Value {value} {onchoose} side="left" />{:else}<span
           class="text-ink-3">—</span
         >{/each}
     </div>

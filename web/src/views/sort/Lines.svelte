@@ -3,6 +3,7 @@
   import { askLines, type Looked } from '$lib/api/queries';
   import { count } from '$lib/model/differences';
   import type { Path } from '$lib/model/paths';
+  import Pieces from '$lib/parts/Pieces.svelte';
 
   /** One side of a differing stretch, with the words marked that differ. */
   interface Props {
@@ -40,14 +41,11 @@
     {@const note = moved(start + k)}
     <div class="break-words whitespace-pre-wrap">
       <span class={was ? 'goes' : ''}>
-        {#if !isText}<span class="mr-1.5 text-ink-3">{start + k + 1}</span
-          >{/if}{#each pieces as piece, p (p)}{#if p % 2 && pieces.length > 2 && piece}<mark
-              class="rounded-xs px-px {was
-                ? 'bg-transparent text-inherit'
-                : side === 'left'
-                  ? 'mark-left'
-                  : 'mark-right'}">{piece}</mark
-            >{:else}{piece}{/if}{/each}{#if lines[k]!.join('') === ''}&nbsp;{/if}{#if note}<span
+        {#if !isText}<span class="mr-1.5 text-ink-3">{start + k + 1}</span>{/if}<Pieces
+          {pieces}
+          {side}
+          quiet={was}
+        />{#if lines[k]!.join('') === ''}&nbsp;{/if}{#if note}<span
             class="ml-2 font-sans text-xs text-moved">{note}</span
           >{/if}</span
       >
@@ -57,14 +55,3 @@
     <button class="link font-sans text-xs" onclick={fetchMore}>{count(rest, 'more line')}</button>
   {/if}
 </div>
-
-<style>
-  .mark-left {
-    color: var(--missing);
-    background: color-mix(in srgb, var(--missing) 14%, transparent);
-  }
-  .mark-right {
-    color: var(--extra);
-    background: color-mix(in srgb, var(--extra) 16%, transparent);
-  }
-</style>

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Attribute, Stretch } from '$lib/api/client';
   import type { Looked } from '$lib/api/queries';
+  import { along } from '$lib/model/hunks';
   import type { Path } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';
   import Lines from './Lines.svelte';
@@ -30,32 +31,15 @@
     right: new Map(attribute.moves.map((m) => [m.right, m.left])),
   });
 
-  /** Hunks between which an element moved are picked together: one alone would double or lose it. */
-  function along(part: string): string[] {
-    const holds = (s: Stretch, side: 'left' | 'right', at: number): boolean =>
-      at >= s[`${side}_start`] && at < s[`${side}_start`] + s[`${side}_size`];
-    // eslint-disable-next-line svelte/prefer-svelte-reactivity -- it lives for one call
-    const found = new Set([part]);
-    let grown = true;
-    while (grown) {
-      grown = false;
-      for (const { left, right } of attribute.moves) {
-        const pair = attribute.stretches.filter(
-          (s) => s.number && (holds(s, 'left', left) || holds(s, 'right', right)),
-        );
-        if (pair.some((s) => found.has(s.part)))
-          for (const s of pair)
-            if (!found.has(s.part)) {
-              found.add(s.part);
-              grown = true;
-            }
-      }
-    }
-    return [...found];
-  }
-
   function toggle({ part }: Stretch): void {
-    picks.togglePart(path, attribute.name, part, attribute.parts, differing, along(part));
+    picks.togglePart(
+      path,
+      attribute.name,
+      part,
+      attribute.parts,
+      differing,
+      along(attribute, part),
+    );
   }
 </script>
 

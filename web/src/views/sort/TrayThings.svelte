@@ -63,7 +63,7 @@
     >
       <span class="block truncate"
         >{name(thing.path)}{#if thing.path.length > 1}
-          <span class="text-xs text-ink-3">{placeOf(thing.path)}</span>{/if}</span
+          <span class="ml-1 text-xs text-ink-3">{placeOf(thing.path)}</span>{/if}</span
       >
       {#if !within}
         <small class="block text-xs {thing.scope === 'remove' ? 'text-stop' : 'text-ink-2'}"

@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Shown } from '$lib/api/client';
+  import Pieces from '$lib/parts/Pieces.svelte';
   import { bytes } from '$lib/model/time';
   import { plainName, type Path } from '$lib/model/paths';
 
@@ -9,8 +10,10 @@
     was?: boolean;
     will?: boolean;
     tone?: '' | 'missing' | 'extra';
+    /** Which side it is of, where what differs within it is marked. */
+    side?: 'left' | 'right';
   }
-  let { value, onchoose, was = false, will = false, tone = '' }: Props = $props();
+  let { value, onchoose, was = false, will = false, tone = '', side = 'right' }: Props = $props();
 
   const looks = $derived(
     will
@@ -35,6 +38,7 @@
       {#if value.exists === false}<span class="text-xs text-stop"> names nothing</span>{/if}
     {:else if value.form === 'hex'}
       {value.text} <span class="text-xs text-ink-3">{bytes(value.size)}</span>
+    {:else if value.pieces.length > 2 && !will}<Pieces pieces={value.pieces} {side} quiet={was} />
     {:else}{value.text === '' ? '(empty)' : value.text}{/if}</span
   >
 </div>

@@ -11,8 +11,8 @@
     queryClient,
     type Looked,
   } from '$lib/api/queries';
-  import { fetchAhead } from '$lib/model/ahead';
-  import { lookedAt, setParameter } from '$lib/model/looked.svelte';
+  import { aheadFrom } from '$lib/model/ahead';
+  import { closeText, lookedAt, openText, textShown } from '$lib/model/looked.svelte';
   import { nameOf } from '$lib/model/differences';
   import type { AskedFor } from '$lib/model/asked';
   import { takesKeys } from '$lib/model/keys';
@@ -23,15 +23,13 @@
   import KeepSheet from '$lib/parts/KeepSheet.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
   import Title from '$lib/parts/Title.svelte';
-  import Trouble from '$lib/parts/Trouble.svelte';
-  import AskedLine from './AskedLine.svelte';
-  import BenchPane from './BenchPane.svelte';
-  import KeysDialog from './KeysDialog.svelte';
-  import NothingDiffers from './NothingDiffers.svelte';
+  import BenchSection from './BenchSection.svelte';
+  import Panes from './Panes.svelte';
   import RulesDialog from './RulesDialog.svelte';
   import Strip from './Strip.svelte';
   import TrayPane from './TrayPane.svelte';
   import TreePane from './TreePane.svelte';
+  import WholeText from './WholeText.svelte';
 
   interface Props {
     system: System;
@@ -56,15 +54,17 @@
     left: nameOf(head.data?.left, 'backup'),
     right: live || !head.data ? 'live' : nameOf(head.data.right, ''),
   });
-  const tree = $derived(new Tree(looked, only));
+  const rows = $derived(new Tree(looked, only));
   const shown = createQuery(() => ({ ...bench(looked, path ?? []), enabled: path !== undefined }));
   const row = $derived.by(() => {
-    const line = path && tree.line(tree.indexOf(path));
+    const line = path && rows.line(rows.indexOf(path));
     return line && 'row' in line ? line.row : undefined;
   });
-  const AHEAD = 20;
+  /** The text that is shown over the whole width. */
+  const whole = $derived(
+    shown.data?.attributes.find((a) => a.name === textShown() && a.stretches.length),
+  );
   let error = $state<Error>();
-  let keysOpen = $state(false);
   let rulesOpen = $state(false);
   let filtering = $state(false);
   /** The branch that is about to be kept. */
@@ -72,11 +72,11 @@
   let drawn = $state(false);
   let entering = $state(false);
   let benchSection = $state<HTMLElement>();
-  let tray = $state<TrayPane>();
+  let trayPane = $state<TrayPane>();
   let treePane = $state<TreePane>();
 
   $effect(() => {
-    const fresh = tree;
+    const fresh = rows;
     fresh
       .begin(() => (path === undefined ? go('next') : fresh.reveal(path)))
       .catch((problem: Error) => (error = problem));
@@ -90,15 +90,8 @@
     void tick().then(() => nextPick(benchSection, 0));
   });
 
-  // What the next key most likely asks for is fetched ahead, as long as the person stays here.
   $effect(() => {
-    if (path === undefined || !tree.top) return;
-    const stay = { over: false };
-    const timer = setTimeout(fetchAhead, AHEAD, looked, tree, path, stay);
-    return () => {
-      clearTimeout(timer);
-      stay.over = true;
-    };
+    if (path !== undefined && rows.top) return aheadFrom(looked, rows, path);
   });
 
   function choose(chosen: Path, backup = left): void {
@@ -112,30 +105,53 @@
     const from = path;
     const found = await queryClient.fetchQuery(neighbour(looked, from ?? [], way));
     if (!found) return;
-    await tree.reveal(found);
+    await rows.reveal(found);
     // who chose something else in the meantime is not taken away from it
     if (path === from) choose(found);
   }
 
+  const HINTS: [string, string][] = [
+    ['Space', 'pick'],
+    [']', 'next difference'],
+    ['/', 'search'],
+    ['F', 'filter'],
+    ['P', 'preview'],
+    ['B', 'keep this branch'],
+    ['?', 'help'],
+  ];
+  const KEYS: Record<string, () => unknown> = {
+    ']': () => step('next'),
+    '[': () => step('previous'),
+    t: () => document.querySelector<SVGElement>('svg [tabindex="0"]')?.focus(),
+    v: () => searchParams.delete('right'),
+    f: () => (filtering = true),
+    r: () => (rulesOpen = true),
+    w: () => widen(),
+    p: () => trayPane?.preview(),
+    b: () => (keeping = shown.data?.live_path ?? path ?? []),
+    l: () => work('look'),
+  };
+
+  async function step(way: 'next' | 'previous'): Promise<void> {
+    treePane?.focus();
+    await go(way);
+  }
+
   async function keyed(event: KeyboardEvent): Promise<void> {
     if (takesKeys(event.target)) return;
+    const chord = event.ctrlKey || event.metaKey || event.altKey;
+    const act = KEYS[event.key.toLowerCase()];
     if ((event.ctrlKey || event.metaKey) && event.key === 'z') picks.undo();
-    else if (event.ctrlKey || event.metaKey || event.altKey) return;
-    else if (event.key === ']' || event.key === '[') {
-      treePane?.focus();
-      await go(event.key === ']' ? 'next' : 'previous');
-    } else if (keyOnBench(benchSection, event.key, () => treePane?.focus())) drawn = false;
-    else if (event.key === '?') keysOpen = true;
-    else if (event.key.toLowerCase() === 't')
-      document.querySelector<SVGElement>('svg [tabindex="0"]')?.focus();
-    else if (event.key.toLowerCase() === 'v') searchParams.delete('right');
-    else if (event.key.toLowerCase() === 'f') filtering = true;
-    else if (event.key.toLowerCase() === 'r') rulesOpen = true;
-    else if (event.key.toLowerCase() === 'p') await tray?.preview();
-    else if (event.key.toLowerCase() === 'b') keeping = shown.data?.live_path ?? path ?? [];
-    else if (event.key.toLowerCase() === 'l') await work('look');
+    else if (chord) return;
+    else if (keyOnBench(benchSection, event.key, () => treePane?.focus())) drawn = false;
+    else if (act) await act();
     else return;
     event.preventDefault();
+  }
+
+  function widen(): void {
+    const text = shown.data?.attributes.find((a) => a.state === 'changed' && a.stretches.length);
+    if (text) openText(shown.data!.path, text.name);
   }
 
   async function work(kind: AskedFor['kind'], at: Path = []): Promise<void> {
@@ -160,81 +176,69 @@
     onlook={() => work('look')}
     onrules={() => (rulesOpen = true)}
   />
-  <main
-    tabindex="-1"
-    class="grid min-h-0 grid-cols-[minmax(230px,24%)_minmax(0,1fr)_minmax(220px,20%)] max-[999px]:grid-cols-[minmax(200px,30%)_minmax(0,1fr)]"
-  >
-    <TreePane
-      bind:this={treePane}
-      {tree}
-      {picks}
-      {path}
-      {live}
-      {only}
-      {system}
-      {looked}
-      head={head.data}
-      bind:filtering
-      onchoose={choose}
-      onenter={() => (entering = true)}
-    />
-    <section
-      bind:this={benchSection}
-      class="min-h-0 overflow-auto bg-sheet px-5 py-3"
-      aria-label="Bench"
-    >
-      <button class="act float-right mb-1 min-[1000px]:hidden" onclick={() => (drawn = true)}
-        >tray{picks.things.length ? `, ${picks.things.length} picked` : ''}</button
-      >
-      <AskedLine bind:asked {system} onagain={({ kind, at }) => void work(kind, at)} />
-      {#if error ?? head.error ?? shown.error}
-        <Trouble error={(error ?? head.error ?? shown.error)!} />
-      {/if}
-      {#if shown.data}
-        {#key shown.data}
-          <BenchPane
-            bench={shown.data}
-            {row}
-            {looked}
-            {picks}
-            {live}
-            {sides}
-            onsource={(record) => setParameter('left', record)}
-            onagainst={(record) => setParameter('right', record)}
-            onchoose={choose}
-            onbackup={(at) => (keeping = at)}
-          />
-        {/key}
-      {:else if head.data && Object.keys(head.data.tally).length === 0}
-        <NothingDiffers head={head.data} {system} />
-      {/if}
-    </section>
-    <TrayPane
-      bind:this={tray}
-      {system}
+  <Panes inert={whole !== undefined}>
+    {#snippet tree()}
+      <TreePane
+        bind:this={treePane}
+        tree={rows}
+        {picks}
+        {path}
+        {live}
+        {only}
+        {system}
+        {looked}
+        head={head.data}
+        bind:filtering
+        onchoose={choose}
+        onenter={() => (entering = true)}
+      />
+    {/snippet}
+    {#snippet bench()}
+      <BenchSection
+        {system}
+        {looked}
+        head={head.data}
+        bench={shown.data}
+        {row}
+        {picks}
+        {live}
+        {sides}
+        error={error ?? head.error ?? shown.error}
+        bind:asked
+        bind:element={benchSection}
+        onchoose={choose}
+        onbackup={(at) => (keeping = at)}
+        onagain={({ kind, at }) => void work(kind, at)}
+        ondraw={() => (drawn = true)}
+      />
+    {/snippet}
+    {#snippet tray()}
+      <TrayPane
+        bind:this={trayPane}
+        {system}
+        {looked}
+        {picks}
+        {live}
+        {sides}
+        {drawn}
+        onchoose={choose}
+        onclose={() => (drawn = false)}
+      />
+    {/snippet}
+  </Panes>
+  {#if whole && shown.data}
+    <WholeText
+      bench={shown.data}
+      attribute={whole}
       {looked}
       {picks}
       {live}
       {sides}
-      {drawn}
-      onchoose={choose}
-      onclose={() => (drawn = false)}
+      onclose={closeText}
     />
-  </main>
-  <KeyHints
-    keys={[
-      ['Space', 'pick'],
-      [']', 'next difference'],
-      ['/', 'search'],
-      ['F', 'filter'],
-      ['P', 'preview'],
-      ['B', 'keep this branch'],
-      ['?', 'all keys'],
-    ]}
-    note="Looking changes nothing. Live is written only by a run."
-  />
+  {/if}
+  <KeyHints keys={HINTS} note="Looking changes nothing. Live is written only by a run." />
 </div>
-<KeysDialog bind:open={keysOpen} />
 <KeepSheet
   bind:open={() => keeping !== undefined, () => (keeping = undefined)}
   {system}

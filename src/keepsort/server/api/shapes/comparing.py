@@ -100,6 +100,7 @@ class ShownShape(Shape):
     path = path_field(allow_null=True)
     exists = serializers.BooleanField(allow_null=True)
     part = serializers.CharField(allow_blank=True)
+    pieces = serializers.ListField(child=serializers.CharField(allow_blank=True))
 
 
 def _lines_in_pieces() -> serializers.ListField:
