@@ -85,6 +85,7 @@ LEAST: dict[tuple[str, str], Role | None] = {
     ("get", "compare/lines"): _LOOK,
     ("get", "compare/common"): _LOOK,
     ("get", "compare/common/paths"): _LOOK,
+    ("get", "compare/hidden"): _LOOK,
     ("get", "compare/shown"): _LOOK,
     ("get", "compare/history"): _LOOK,
     ("get", "connectors"): _SET_UP,

@@ -63,6 +63,7 @@ urlpatterns = [
     path("api/compare/lines", sorting.CompareLines.as_view()),
     path("api/compare/common", sorting.CompareCommon.as_view()),
     path("api/compare/common/paths", sorting.CompareCommonPaths.as_view()),
+    path("api/compare/hidden", sorting.CompareHidden.as_view()),
     path("api/compare/shown", sorting.CompareShown.as_view()),
     path("api/compare/history", history.CompareHistory.as_view()),
     path("api/connectors", setup.Connectors.as_view()),

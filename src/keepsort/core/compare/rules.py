@@ -1,5 +1,6 @@
 """Ignore rules: what a person has said does not matter."""
 
+import re
 from fnmatch import fnmatchcase
 from typing import Literal
 
@@ -8,7 +9,13 @@ import msgspec
 from keepsort.core.model import AttributeSpec, Path, Value
 from keepsort.core.model.notation import write_slash
 
+_WILD = re.compile(r"([*?[])")
 Space = Literal["", "ends", "runs", "all"]
+
+
+def pattern_of(path: Path) -> str:
+    """Return the pattern of `Rules.paths` that hides one place, and what is beneath it."""
+    return _WILD.sub(r"[\1]", write_slash(path))
 
 
 class Rules(msgspec.Struct, frozen=True, omit_defaults=True):

@@ -8,15 +8,26 @@ from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from keepsort.server import reading
 from keepsort.server.accounts.roles import MayLook
 from keepsort.server.api import writing
-from keepsort.server.api.asking import LOOKED, PATH, View, number_of, path_of, seen
+from keepsort.server.api.asking import (
+    LOOKED,
+    PATH,
+    View,
+    looked,
+    number_of,
+    path_of,
+    read_rules,
+    seen,
+)
 from keepsort.server.api.shapes.comparing import (
     BenchShape,
     BranchTableShape,
     CommonFoundShape,
     CommonPathsShape,
     CompareHeadShape,
+    HiddenShape,
     LevelShape,
     LinesShape,
     ListShape,
@@ -25,12 +36,13 @@ from keepsort.server.api.shapes.comparing import (
     ShownListShape,
 )
 from keepsort.server.files.standing import standing
-from keepsort.server.problems import NotFound
+from keepsort.server.problems import NotFound, Problem
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot
 from keepsort.server.sorting import levels
 from keepsort.server.sorting.bench import bench, lines
 from keepsort.server.sorting.branch import branch_table
+from keepsort.server.sorting.comparing import hidden_by
 from keepsort.server.sorting.in_common import common_paths, in_common
 from keepsort.server.sorting.listing import keep_list
 from keepsort.server.sorting.viewing import Seen, facets
@@ -40,6 +52,7 @@ _ASIDE_SHOWN = 50
 _PAGE_ROWS = 200
 _NEIGHBOURS = 20
 _LINES = 1000
+_TRIED_AT_ONCE = 20
 _BRANCH_ROWS = 60
 _PICKED_AT_ONCE = 5000
 
@@ -212,6 +225,30 @@ class CompareShown(View):
         found = seen(request).shown.differences
         rows = [{"path": list(d.path), "state": d.state} for d in found[:_PICKED_AT_ONCE]]
         return Response({"total": len(found), "rows": rows})
+
+
+class CompareHidden(View):
+    """What rules would hide, before anybody uses them."""
+
+    @extend_schema(
+        operation_id="hidden_by",
+        parameters=[*LOOKED, OpenApiParameter("each", OpenApiTypes.STR, required=True)],
+        responses=HiddenShape,
+    )
+    def get(self, request: Request) -> Response:
+        """Count of how many objects each of some rules, a JSON list, would hide something."""
+        view = looked(request)
+        found = seen(request)
+        try:
+            each = reading.json(request.query_params.get("each", ""))
+        except ValueError:
+            raise Problem("The rules to try are not written as JSON.") from None
+        if not isinstance(each, list) or len(each) > _TRIED_AT_ONCE:
+            raise Problem(f"The rules to try are no list of {_TRIED_AT_ONCE} at most.")
+        if not all(isinstance(one, dict) for one in each):
+            raise Problem("One of the rules to try is none.", "Start from Sort again.")
+        hides = [hidden_by(found.left, found.right, view.terms, read_rules(one)) for one in each]
+        return Response({"hides": hides})
 
 
 class CompareCommon(View):

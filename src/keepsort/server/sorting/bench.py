@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 
 from keepsort.core.compare import Comparison, Rules, compare_attributes
+from keepsort.core.compare.rules import pattern_of
 from keepsort.core.model import ConfigObject, Path
 from keepsort.core.model.masks import masked
 from keepsort.core.plan.references import referrers
@@ -41,6 +42,7 @@ class Bench:
     hidden: names of attributes that differ only in what the rules say does not count.
     similarity: how alike the two places of an accepted move are. suggestion: a guess about it that
         nobody has accepted.
+    pattern: of the ignore rule that hides this place.
     consequences: references that follow the move of this object; consequence_count: how many.
     referrers: how many live objects refer to it, where it was recreated; None where not known.
     """
@@ -55,6 +57,7 @@ class Bench:
     similarity: float | None
     suggestion: ShownSuggestion | None
     interrupts: str
+    pattern: str
     attributes: list[ShownAttribute]
     facts: list[ShownAttribute]
     hidden: list[str]
@@ -106,6 +109,7 @@ def bench(comparison: Comparison, path: Path, rules: Rules) -> Bench | None:
         similarity=difference.similarity if difference else None,
         suggestion=_suggestion(comparison, node.path, state),
         interrupts=known.interrupts if known else "",
+        pattern=pattern_of(place) if place else "",
         attributes=[show.attribute(kind, a, follows.get(a.name), place) for a in attributes],
         facts=[show.attribute(kind, a, None, place) for a in facts],
         hidden=[

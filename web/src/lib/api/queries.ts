@@ -209,6 +209,18 @@ export const commonPaths = (looked: Looked, number: number, branch: Path) => ({
   ...forever,
 });
 
+/** Of how many objects each of some rules would hide something, before anybody uses it. */
+export const hiddenBy = (looked: Looked, each: Partial<Rules>[]) => ({
+  queryKey: ['hidden by', looked, JSON.stringify(each)],
+  queryFn: () =>
+    got(
+      client.GET('/api/compare/hidden', {
+        params: { query: { ...looked, each: JSON.stringify(each) } },
+      }),
+    ),
+  ...forever,
+});
+
 export function askShown(looked: Looked) {
   return got(client.GET('/api/compare/shown', { params: { query: looked } }));
 }

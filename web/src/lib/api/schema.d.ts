@@ -127,6 +127,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/compare/hidden": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Count of how many objects each of some rules, a JSON list, would hide something. */
+        get: operations["hidden_by"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/compare/history": {
         parameters: {
             query?: never;
@@ -1340,6 +1357,7 @@ export interface components {
             similarity: number | null;
             suggestion: components["schemas"]["SuggestionShape"] | null;
             interrupts: string;
+            pattern: string;
             attributes: components["schemas"]["AttributeShape"][];
             facts: components["schemas"]["AttributeShape"][];
             hidden: string[];
@@ -1618,6 +1636,10 @@ export interface components {
         /** @description worker: whether any worker process was heard of lately. */
         HealthShape: {
             worker: boolean;
+        };
+        /** @description Of how many objects each of some rules would hide something, by itself. */
+        HiddenShape: {
+            hides: number[];
         };
         /** @description The history of an object; `behind` while newer backups are not yet in it. */
         HistoryShape: {
@@ -3210,6 +3232,121 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CommonPathsShape"];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    hidden_by: {
+        parameters: {
+            query: {
+                /** @description Moves accepted: a list of pairs of paths. */
+                accepted?: string;
+                /** @description How alike a move must be, 0 to 1. */
+                alike?: number;
+                /** @description Attributes, with commas. */
+                attributes?: string;
+                each: string;
+                /** @description What an opened file is beneath. */
+                hangs?: string;
+                /** @description Kinds of object, with commas. */
+                kinds?: string;
+                left: number;
+                /** @description A pasted list. */
+                listed?: number;
+                /** @description Part of a name. */
+                name?: string;
+                right: number;
+                /** @description Ignore rules as JSON; else as saved. */
+                rules?: string;
+                /** @description A backup: only what changed since. */
+                since?: number;
+                /** @description Kinds of difference, with commas. */
+                states?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HiddenShape"];
                 };
             };
             /** @description What was asked for is not as it should be. */

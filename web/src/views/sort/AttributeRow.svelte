@@ -2,10 +2,12 @@
   import type { Attribute } from '$lib/api/client';
   import type { Looked } from '$lib/api/queries';
   import { count } from '$lib/model/differences';
+  import type { Ignorable } from '$lib/model/ignoring';
   import { openText } from '$lib/model/looked.svelte';
   import { plainName, type Path } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';
   import Elements from './Elements.svelte';
+  import IgnoreButton from './IgnoreButton.svelte';
   import Keys from './Keys.svelte';
   import PutButton from './PutButton.svelte';
   import Stretches from './Stretches.svelte';
@@ -26,6 +28,8 @@
     comes?: boolean;
     goes?: boolean;
     differing: string[];
+    /** Of what it is, where it can be ignored from here. */
+    ignorable?: Omit<Ignorable, 'attribute' | 'label'>;
     onchoose: (path: Path) => void;
   }
   let {
@@ -41,6 +45,7 @@
     comes = false,
     goes = false,
     differing,
+    ignorable,
     onchoose,
   }: Props = $props();
 
@@ -74,7 +79,7 @@
 </script>
 
 <div
-  class="grid grid-cols-[var(--named,128px)_minmax(0,1fr)_38px_minmax(0,1fr)] items-start gap-x-2.5 border-b border-line py-1.5
+  class="group grid grid-cols-[var(--named,128px)_minmax(0,1fr)_38px_minmax(0,1fr)] items-start gap-x-2.5 border-b border-line py-1.5
     {picked || comes
     ? 'bg-[linear-gradient(90deg,transparent_var(--named,120px),var(--pick-wash)_var(--named,120px))]'
     : ''}"
@@ -90,6 +95,12 @@
         title="The whole text on both sides (W)"
         onclick={() => openText(path, attribute.name)}>full width</button
       >{/if}
+    {#if ignorable}
+      <IgnoreButton
+        {looked}
+        what={{ ...ignorable, attribute: attribute.name, label: attribute.label }}
+      />
+    {/if}
     {#if since}<small class="block text-xs whitespace-normal text-ink-3">{since}</small>{/if}
   </span>
   {#if attribute.stretches.length}

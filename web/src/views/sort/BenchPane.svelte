@@ -170,6 +170,9 @@
         comes={onlyLeft && comes}
         goes={onlyRight && comes}
         differing={names}
+        ignorable={bench.state === 'changed' && attribute.state !== 'follows'
+          ? { kind: bench.kind, kindLabel: bench.kind_label, pattern: bench.pattern }
+          : undefined}
         {onchoose}
       />
     {/each}

@@ -5,6 +5,7 @@
   import { count } from '$lib/model/differences';
   import { plainName, type Path } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';
+  import IgnoreButton from './IgnoreButton.svelte';
   import PutButton from './PutButton.svelte';
   import Value from './Value.svelte';
 
@@ -67,7 +68,7 @@
 <div
   role="row"
   data-common={one.number}
-  class="row items-start border-b border-line py-1.5 {taken === 'all' ? 'bg-pick-wash' : ''}"
+  class="row group items-start border-b border-line py-1.5 {taken === 'all' ? 'bg-pick-wash' : ''}"
 >
   <div role="rowheader" class="min-w-0">
     <button class="text-left" aria-expanded={opened} onclick={() => (opened = !opened)}
@@ -78,7 +79,19 @@
       >{one.kind_label}{told ? ` · ${told}` : ''}</small
     >
   </div>
-  <span class="truncate text-ink-2" title={name}>{one.attribute.label}</span>
+  <span class="min-w-0 truncate text-ink-2" title={name}
+    >{one.attribute.label}
+    <IgnoreButton
+      {looked}
+      what={{
+        attribute: name,
+        label: one.attribute.label,
+        kind: one.kind,
+        kindLabel: one.kind_label,
+        pattern: '',
+      }}
+    /></span
+  >
   {#if words}
     <span role="cell" class="text-ink-2">{words}</span>
   {:else}

@@ -5,6 +5,7 @@
   import { saveRules, type Looked } from '$lib/api/queries';
   import { setParameter } from '$lib/model/looked.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
+  import RulesHide from './RulesHide.svelte';
 
   /** Ignore rules: what does not count, for this look or for everybody who looks at the system. */
   interface Props {
@@ -139,6 +140,7 @@
       <input type="range" min="10" max="100" step="5" class="w-40 accent-pick" bind:value={alike} />
       <span class="font-mono">{alike} %</span> alike
     </label>
+    <RulesHide {looked} rules={written()} />
     {#if error}<Trouble {error} />{/if}
     <div class="flex items-center gap-3">
       <button class="act main" onclick={forThisLook}>Use for this look</button>

@@ -24,6 +24,12 @@ class RulesShape(Shape):
     paths = texts_field(default=list, max_length=200)
 
 
+class HiddenShape(Shape):
+    """Of how many objects each of some rules would hide something, by itself."""
+
+    hides = serializers.ListField(child=serializers.IntegerField())
+
+
 class FacetShape(Shape):
     """A kind of object or an attribute, and in how many differences it stands."""
 
@@ -199,6 +205,7 @@ class BenchShape(Shape):
     similarity = serializers.FloatField(allow_null=True)
     suggestion = SuggestionShape(allow_null=True)
     interrupts = serializers.CharField(allow_blank=True)
+    pattern = serializers.CharField(allow_blank=True)
     attributes = AttributeShape(many=True)
     facts = AttributeShape(many=True)
     hidden = serializers.ListField(child=serializers.CharField())
