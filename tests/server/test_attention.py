@@ -16,14 +16,10 @@ from keepsort.server.files.copying import add_place, due
 from keepsort.server.files.models import Copy
 from keepsort.server.problems import Problem
 from keepsort.server.restores import engine
-from keepsort.server.restores.previewing import (
-    open_plan,
-    preview,
-    preview_again,
-    preview_undo,
-)
+from keepsort.server.restores.previewing import open_plan, preview, preview_again
+from keepsort.server.restores.undoing import preview_undo
 from keepsort.server.snapshots.models import Record, Work
-from keepsort.server.snapshots.services import take
+from keepsort.server.snapshots.services import open_snapshot, take
 from keepsort.server.systems.models import System
 from tests.conftest import dn
 from tests.server.records import a_system, keep
@@ -98,6 +94,36 @@ def test_an_undone_run_says_by_which(people: System, slapd: Slapd) -> None:
     assert told.value.status == 409
     again = preview_undo(undo)
     assert again.summary["created"] == 1
+
+
+def test_chosen_steps_are_taken_back_with_what_cannot_stay_without_them(
+    people: System, slapd: Slapd
+) -> None:
+    backup = take(people, Record.Kind.BACKUP)
+    divers = ("ou=divers",)
+    slapd.change(f"dn: {dn('Imke Farrow')}\nchangetype: delete\n")
+    rest = [node.path for node in open_snapshot(backup).walk() if node.path[:1] == divers]
+    for path in sorted(rest, key=len, reverse=True):
+        if path != (*divers, "cn=Imke Farrow"):
+            name = ",".join((*reversed(path), "dc=kelpmoor,dc=example"))
+            slapd.change(f"dn: {name}\nchangetype: delete\n")
+    run = engine.carry_out(engine.start(preview(backup, [Pick(divers, "branch")]), [], None).pk)
+    steps = {step.path: step.number for step in open_plan(run.plan).steps}
+    one = steps[*divers, "cn=Imke Farrow"]
+    some = preview_undo(run, chosen=[one])
+    assert some.takes_back == [one]
+    assert engine.carry_out(engine.start(some, [], None).pk).outcome == "verified"
+    with pytest.raises(Problem, match="taken back already"):
+        preview_undo(run, chosen=[one])
+    with pytest.raises(Problem, match="has not written"):
+        preview_undo(run, chosen=[])
+    # what holds the others cannot go without them
+    rest_of_it = preview_undo(run, chosen=[steps[divers]])
+    assert rest_of_it.takes_back == sorted(set(steps.values()) - {one})
+    last = engine.carry_out(engine.start(rest_of_it, [], None).pk)
+    assert last.outcome == "verified"
+    with pytest.raises(Problem, match=f"Run {last.pk} has taken this run back"):
+        preview_undo(run)
 
 
 def test_picks_are_previewed_again_on_what_live_is_now(people: System, slapd: Slapd) -> None:

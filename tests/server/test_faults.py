@@ -22,7 +22,8 @@ from keepsort.core.snapshot import Snapshot
 from keepsort.server.problems import Problem
 from keepsort.server.restores import engine
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
-from keepsort.server.restores.previewing import open_plan, preview, preview_undo
+from keepsort.server.restores.previewing import open_plan, preview
+from keepsort.server.restores.undoing import preview_undo
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot, take
 from keepsort.server.systems.models import System

@@ -20,7 +20,8 @@ from keepsort.server.locks import Space, alone, holders
 from keepsort.server.restores import engine
 from keepsort.server.restores.journal import Journal, Superseded
 from keepsort.server.restores.models import PlanRecord, Run
-from keepsort.server.restores.previewing import preview, preview_undo
+from keepsort.server.restores.previewing import preview
+from keepsort.server.restores.undoing import preview_undo
 from keepsort.server.snapshots import working
 from keepsort.server.snapshots.models import Record, Work
 from keepsort.server.snapshots.services import open_snapshot, take

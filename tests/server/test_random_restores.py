@@ -17,7 +17,8 @@ from keepsort.core.plan import AttributePick, Pick
 from keepsort.server.problems import Problem
 from keepsort.server.restores import engine
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
-from keepsort.server.restores.previewing import open_plan, preview, preview_undo
+from keepsort.server.restores.previewing import open_plan, preview
+from keepsort.server.restores.undoing import preview_undo, taken_back
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import take
 from keepsort.server.sorting.comparing import compared
@@ -125,9 +126,18 @@ def test_live_comes_back_exactly(harmed: Harmed, monkeypatch: pytest.MonkeyPatch
         assert run.outcome != "unchanged", "there was something to write"
         if run.steps.filter(wrote=True).exists():
             wrote += 1
-            way_back = preview_undo(run)
-            undo = engine.carry_out(_started(way_back).pk)
-            assert undo.outcome == "verified", (number, undo.message)
+            written = list(run.steps.filter(wrote=True).values_list("number", flat=True))
+            # in one go, or first some of the steps, with what cannot stay without them
+            some = rng.sample(written, rng.randint(1, len(written)))
+            for chosen in rng.choice([[None], [some, None]]):
+                left = set(written) - taken_back(run).keys()
+                if not left:
+                    break
+                way_back = preview_undo(run, chosen=chosen)
+                undo = engine.carry_out(_started(way_back).pk)
+                assert undo.outcome == "verified", (number, undo.message)
+                assert set(chosen or left) <= taken_back(run).keys() <= set(written)
+            assert taken_back(run).keys() == set(written)
             assert undo.after is not None
             left = compared(harmed.backup, undo.after).tally
             assert way_back.summary["left"] == left, (number, "as the preview of the undo said")

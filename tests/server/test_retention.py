@@ -20,8 +20,9 @@ from keepsort.server.history.reading import history
 from keepsort.server.history.searching import search
 from keepsort.server.problems import Problem
 from keepsort.server.restores import engine
-from keepsort.server.restores.previewing import preview, preview_undo
+from keepsort.server.restores.previewing import preview
 from keepsort.server.restores.records import find_run
+from keepsort.server.restores.undoing import preview_undo
 from keepsort.server.retention import services
 from keepsort.server.retention.freeing import frees
 from keepsort.server.retention.needs import needs_of, note_picked

@@ -11,7 +11,8 @@ from keepsort.server import tasks
 from keepsort.server.problems import Problem
 from keepsort.server.restores import engine
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
-from keepsort.server.restores.previewing import preview, preview_undo, sources
+from keepsort.server.restores.previewing import preview, sources
+from keepsort.server.restores.undoing import preview_undo
 from keepsort.server.snapshots.models import Record, Work
 from keepsort.server.snapshots.services import open_snapshot, take
 from keepsort.server.systems.models import Successor, System

@@ -242,14 +242,18 @@ def cancel(run: str, as_json: bool) -> None:
 
 @click.command()
 @click.argument("run")
+@click.option("--step", "steps", type=int, multiple=True, help="Only this step; may be repeated.")
 @as_json_option
-def undo(run: str, as_json: bool) -> None:
-    """Plan the way back from a run; carry the plan out with restore."""
-    from keepsort.cli.showing import show_plan
-    from keepsort.server.restores.previewing import preview_undo
-    from keepsort.server.restores.records import find_run
+def undo(run: str, steps: tuple[int, ...], as_json: bool) -> None:
+    """Plan the way back from a run; carry the plan out with restore.
 
-    show_plan(Output(as_json), preview_undo(find_run(run)))
+    With some steps comes what cannot stay without them.
+    """
+    from keepsort.cli.showing import show_plan
+    from keepsort.server.restores.records import find_run
+    from keepsort.server.restores.undoing import preview_undo
+
+    show_plan(Output(as_json), preview_undo(find_run(run), chosen=steps or None))
 
 
 @click.command()

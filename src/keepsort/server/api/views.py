@@ -27,6 +27,7 @@ from keepsort.server.api.shapes.records import (
 )
 from keepsort.server.api.shapes.restoring import (
     AskRunShape,
+    AskUndoShape,
     ChangeRunShape,
     ElsewhereShape,
     JournalShape,
@@ -38,7 +39,7 @@ from keepsort.server.api.shapes.restoring import (
 )
 from keepsort.server.events.notify import tell
 from keepsort.server.problems import Problem
-from keepsort.server.restores import engine, previewing
+from keepsort.server.restores import engine, previewing, undoing
 from keepsort.server.restores.models import Run
 from keepsort.server.restores.records import find_plan, find_run
 from keepsort.server.retention.needs import note_picked
@@ -298,10 +299,12 @@ class RunJournal(View):
 class UndoRun(View):
     """The way back from a run."""
 
-    @extend_schema(operation_id="undo", request=None, responses={201: PlanShape})
+    @extend_schema(operation_id="undo", request=AskUndoShape, responses={201: PlanShape})
     def post(self, request: Request, number: int) -> Response:
-        """Preview the way back."""
-        plan = previewing.preview_undo(find_run(number), person(request))
+        """Preview the way back, from all or from chosen steps."""
+        data = AskUndoShape(data=request.data)
+        data.is_valid(raise_exception=True)
+        plan = undoing.preview_undo(find_run(number), person(request), data.validated_data["steps"])
         return Response(writing.plan(plan), status=201)
 
 

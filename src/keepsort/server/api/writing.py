@@ -18,6 +18,7 @@ from keepsort.server.pooling import DATABASE_AWAY
 from keepsort.server.restores.engine import is_interrupted
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
 from keepsort.server.restores.previewing import open_plan, sources
+from keepsort.server.restores.undoing import taken_back
 from keepsort.server.schedules.services import timing_of
 from keepsort.server.schedules.times import in_words
 from keepsort.server.snapshots.models import Record, Work
@@ -150,7 +151,9 @@ def work(found: Work) -> dict[str, Any]:
 
 def run_brief(found: Run) -> dict[str, Any]:
     """Write a run as lists show it."""
-    undone = Run.objects.filter(plan__undoes=found, outcome="verified").first()
+    back = taken_back(found)
+    written = set(found.steps.filter(wrote=True).values_list("number", flat=True))
+    undone = max(back.values()) if back and written <= back.keys() else None
     return {
         "id": found.pk,
         "system": found.system_id,
@@ -160,13 +163,14 @@ def run_brief(found: Run) -> dict[str, Any]:
         "outcome": found.outcome,
         "interrupted": is_interrupted(found),
         "undoes": found.plan.undoes_id,
-        "undone_by": undone.pk if undone else None,
+        "undone_by": undone,
         "by": found.by.shown_name if found.by else "",
         "started_at": found.started_at,
         "finished_at": found.finished_at,
         "steps": found.steps.count(),
         "done": found.steps.filter(state=RunStep.State.DONE).count(),
-        "written": found.steps.filter(wrote=True).count(),
+        "written": len(written),
+        "taken_back": sorted(written & back.keys()),
         "message": found.message,
         "waits": found.waits,
         "waits_until": _waits_until(found),
@@ -337,6 +341,7 @@ def plan(found: PlanRecord) -> dict[str, Any]:
         "sources": [brief(record) for record in sources(found)],
         "look": record(found.look),
         "undoes": found.undoes_id,
+        "takes_back": found.takes_back,
         "run": run.pk if run else None,
         "policy": found.policy,
         "compare_and_set": not any(f.code == "check-then-write" for f in content.findings),
@@ -363,6 +368,7 @@ def journal(found: Run, after: int | None = None) -> dict[str, Any]:
             "number": line.number,
             "state": line.state,
             "already": line.already,
+            "wrote": line.wrote,
             "message": line.message,
             "report": line.report,
             "finished_at": line.finished_at,

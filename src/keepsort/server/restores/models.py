@@ -14,6 +14,7 @@ class PlanRecord(models.Model):
     rendered: the protocol text of each step.
     summary: what the preview says in one sentence, as numbers.
     picks, policy, terms: what it was made of, and what the two were compared by.
+    takes_back: numbers of the steps of the run it undoes; all of them where None.
     predicted: address of the topmost page of the tree as it will be.
     """
 
@@ -23,6 +24,7 @@ class PlanRecord(models.Model):
     undoes = models.ForeignKey(
         "Run", on_delete=models.SET_NULL, null=True, related_name="undone_by"
     )
+    takes_back = models.JSONField(null=True)
     picks = models.JSONField(default=list)
     policy = models.CharField(max_length=12, default="overwrite")
     terms = models.JSONField(default=dict)

@@ -9,7 +9,7 @@ from keepsort.connectors.applying import read
 from keepsort.connectors.base import Connector
 from keepsort.core.compare import Comparison, compare
 from keepsort.core.compare.choices import kept
-from keepsort.core.model import ConfigObject, Path, Schema, Value
+from keepsort.core.model import ConfigObject, Path, Value
 from keepsort.core.plan import (
     Clash,
     Composer,
@@ -20,21 +20,17 @@ from keepsort.core.plan import (
     Plan,
     Policy,
     Step,
-    in_sequence,
-    is_implied,
     offers,
     plan_restore,
-    plan_undo,
     rehearse,
-    taken_place,
     transplant,
 )
-from keepsort.core.plan.rehearsal import holds, is_done, same_content
+from keepsort.core.plan.rehearsal import holds, is_done
 from keepsort.core.snapshot import Choice, Snapshot
 from keepsort.server import cycle_collector
 from keepsort.server.accounts.models import User
 from keepsort.server.problems import NotFound, Problem
-from keepsort.server.restores.models import PlanRecord, Run, RunStep
+from keepsort.server.restores.models import PlanRecord
 from keepsort.server.restores.refused import with_aside, without_refused
 from keepsort.server.restores.unsound import with_problems
 from keepsort.server.snapshots.models import Record
@@ -118,7 +114,7 @@ def preview(
     with opened(system) as connector:
         for _ in range(_ATTEMPTS):
             plan = Plan(plan.steps, (*plan.findings, *told))
-            asked = _asked(connector, comparison.right, plan, composer, comparison.left)
+            asked = asked_of(connector, comparison.right, plan, composer, comparison.left)
             less = without_refused(backup, asked[0], wanted)
             if less is None:
                 break
@@ -218,74 +214,12 @@ def preview_elsewhere(
     plan = plan_restore(compare(made.left, live), list(made.picks), composer=composer)
     plan = Plan(plan.steps, (*made.findings, *plan.findings))
     with opened(system) as connector:
-        plan, rendered, _ = _asked(connector, live, plan, composer, made.left)
+        plan, rendered, _ = asked_of(connector, live, plan, composer, made.left)
     return PlanRecord.objects.create(
         system=system, backup=None, look=look, by=by, policy="overwrite",
         picks=[{"path": list(path), "backup": backup.pk} for path in paths],
         content=encode_plan(plan), rendered=rendered, summary=summary(plan, {}),
     )  # fmt: skip
-
-
-def preview_undo(run: Run, by: User | None = None) -> PlanRecord:
-    """Make the plan of the way back from a run. Raises `Problem` or a `ConnectorError`."""
-    undone = Run.objects.filter(plan__undoes=run, outcome="verified").order_by("-pk").first()
-    if undone is not None:
-        raise Problem(
-            f"Run {undone.pk} has taken this run back already.",
-            f"To have it again, undo run {undone.pk}.",
-            409,
-        )
-    lines = {line.number: line for line in run.steps.filter(wrote=True)}
-    if not lines:
-        raise Problem("This run has written nothing, so there is nothing to undo.")
-    look = take(run.system, Record.Kind.LOOK, by=by)
-    live, before = open_snapshot(look), open_snapshot(run.plan.look)
-    findings: list[Finding] = []
-    wrote = [
-        _became(step, lines[step.number], live, findings)
-        for step in open_plan(run.plan).steps
-        if step.number in lines and not is_implied(live.schema, step)
-    ]
-    steps = plan_undo(in_sequence(wrote), before, live)
-    if not steps:
-        raise Problem("Live is as it was before this run, so there is nothing to undo.")
-    with opened(run.system) as connector:
-        plan = Plan(steps, tuple(findings))
-        asked = _asked(connector, live, plan, composer_of(run.system), before)
-    undo, rendered, predicted = asked
-    tally: dict[str, int] = {}
-    if predicted is not None and run.plan.backup is not None:
-        tally = compare_to_backup(run.plan.backup, predicted)
-    return PlanRecord.objects.create(
-        system=run.system, backup=run.plan.backup, look=look, by=by, undoes=run,
-        content=encode_plan(undo), rendered=rendered, summary=summary(undo, tally),
-    )  # fmt: skip
-
-
-def _became(step: Step, line: RunStep, live: Snapshot, findings: list[Finding]) -> tuple[Step, ...]:
-    """Return what a step has done, as live shows it where it was not read back as planned."""
-    if line.state == RunStep.State.DONE:
-        return (step,)
-    here, there = live.get(step.path), live.get(step.final_path)
-    found = taken_place(live.schema, step, here, there)
-    if not found or found == (step,):
-        return found
-    known = decode_object(bytes(line.found)) if line.found is not None else None
-    if known is None or not _same(live.schema, known, there):
-        text = (
-            "Whether the run has written this is not certain: it is neither as it was before nor "
-            "as it was to become. Undo makes it what it was before the run."
-        )
-        findings.append(Finding("confirm", "unknown-outcome", text, step.final_path))
-    return found
-
-
-def _same(schema: Schema, one: ConfigObject, other: ConfigObject | None) -> bool:
-    return (
-        other is not None
-        and one.kind == other.kind
-        and same_content(schema, one.kind, one.attributes, other.attributes)
-    )
 
 
 def compare_to_backup(backup: Record, predicted: Snapshot) -> dict[str, int]:
@@ -297,7 +231,7 @@ def compare_to_backup(backup: Record, predicted: Snapshot) -> dict[str, int]:
     return kept(found, choice_of(backup), Choice()).tally
 
 
-def _asked(
+def asked_of(
     connector: Connector, live: Snapshot, plan: Plan, composer: Composer, origin: Snapshot
 ) -> tuple[Plan, list[str], Snapshot | None]:
     """Add what the live system says about a plan; return its protocol texts, and live as it will

@@ -289,6 +289,16 @@ export function askPreviewAgain(number: number) {
   return got(client.POST('/api/plans/{number}/again', { params: { path: { number } } }));
 }
 
+/** Previews the way back from a run: from all of it, or from some steps. */
+export function askUndo(number: number, steps: number[] = []) {
+  return got(
+    client.POST('/api/runs/{number}/undo', {
+      params: { path: { number } },
+      body: { steps: steps.length ? steps : null },
+    }),
+  );
+}
+
 export const places = (system: number) => ({
   queryKey: ['places', system],
   queryFn: () =>

@@ -765,7 +765,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Preview the way back. */
+        /** @description Preview the way back, from all or from chosen steps. */
         post: operations["undo"];
         delete?: never;
         options?: never;
@@ -1275,6 +1275,10 @@ export interface components {
             password?: string | null;
             system?: number | null;
         };
+        /** @description A request for the way back: from chosen steps, or from all where null. */
+        AskUndoShapeRequest: {
+            steps?: number[] | null;
+        };
         /**
          * @description * `backup` - backup
          *     * `look` - look
@@ -1685,7 +1689,10 @@ export interface components {
             outcome: string;
             interrupted: boolean;
             undoes: number | null;
+            /** @description Where all is taken back. */
             undone_by: number | null;
+            /** @description Numbers of the steps that are taken back. */
+            taken_back: number[];
             by: string;
             /** Format: date-time */
             started_at: string;
@@ -1932,6 +1939,8 @@ export interface components {
             sources: components["schemas"]["BriefRecordShape"][];
             look: components["schemas"]["RecordShape"];
             undoes: number | null;
+            /** @description Which steps of the run it undoes; null where it undoes none, or all. */
+            takes_back: number[] | null;
             run: number | null;
             policy: string;
             compare_and_set: boolean;
@@ -2157,7 +2166,10 @@ export interface components {
             outcome: string;
             interrupted: boolean;
             undoes: number | null;
+            /** @description Where all is taken back. */
             undone_by: number | null;
+            /** @description Numbers of the steps that are taken back. */
+            taken_back: number[];
             by: string;
             /** Format: date-time */
             started_at: string;
@@ -2183,7 +2195,10 @@ export interface components {
             outcome: string;
             interrupted: boolean;
             undoes: number | null;
+            /** @description Where all is taken back. */
             undone_by: number | null;
+            /** @description Numbers of the steps that are taken back. */
+            taken_back: number[];
             by: string;
             /** Format: date-time */
             started_at: string;
@@ -2219,6 +2234,7 @@ export interface components {
             number: number;
             state: components["schemas"]["RunStepState"];
             already: boolean;
+            wrote: boolean;
             report: string;
             message: string;
             /** Format: date-time */
@@ -8118,7 +8134,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["AskUndoShapeRequest"];
+            };
+        };
         responses: {
             201: {
                 headers: {

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Attribute, Shown, Step } from '$lib/api/client';
+  import type { Attribute, Shown, Step, Stretch } from '$lib/api/client';
   import { plainName } from '$lib/model/paths';
   import { referenceOf } from '$lib/model/steps';
 
@@ -21,6 +21,17 @@
         )
       : value.text;
   const lines = (pieces: string[][]): string => pieces.map((p) => p.join('')).join('\n') || '—';
+  const CONTEXT = 2;
+  /** Of equal lines those right before and after a hunk; dots stand for the others. */
+  function around(same: Stretch, first: boolean, last: boolean): string[][] {
+    const all = same.left;
+    const dots = [['⋯']];
+    if (first) return all.length > CONTEXT || same.folded ? [...dots, ...all.slice(-CONTEXT)] : all;
+    if (last)
+      return all.length > CONTEXT || same.folded ? [...all.slice(0, CONTEXT), ...dots] : all;
+    const many = same.folded || all.length > 2 * CONTEXT;
+    return many ? [...all.slice(0, CONTEXT), ...dots, ...all.slice(-CONTEXT)] : all;
+  }
   const note = (a: Attribute): string =>
     a.secret
       ? 'secret'
@@ -64,13 +75,21 @@
       </span>
       {#if attribute.stretches.length}
         <div role="cell" aria-colspan="2" class="col-span-2 grid gap-1 font-mono text-sm">
-          {#each attribute.stretches.filter((s) => s.state !== 'same') as stretch (stretch.number)}
-            <div class="grid grid-cols-2 gap-x-2.5">
-              <div class="break-words whitespace-pre-wrap">{lines(stretch.left)}</div>
-              <div class="font-semibold break-words whitespace-pre-wrap text-pick">
-                {lines(stretch.right)}
+          {#each attribute.stretches as stretch, n (n)}
+            {#if stretch.state === 'same'}
+              <!-- some lines around a hunk say where it is -->
+              {@const last = n === attribute.stretches.length - 1}
+              <div class="break-words whitespace-pre-wrap text-ink-3">
+                {lines(around(stretch, n === 0, last))}
               </div>
-            </div>
+            {:else}
+              <div class="grid grid-cols-2 gap-x-2.5">
+                <div class="break-words whitespace-pre-wrap">{lines(stretch.left)}</div>
+                <div class="font-semibold break-words whitespace-pre-wrap text-pick">
+                  {lines(stretch.right)}
+                </div>
+              </div>
+            {/if}
           {/each}
         </div>
       {:else if attribute.keys.length}

@@ -12,7 +12,7 @@
   }
   let { step, chosen, onchoose, end }: Props = $props();
 
-  const HUES = { create: 'missing', update: 'changed', move: 'moved', delete: 'extra' };
+  const HUES = { create: 'missing', update: 'changed', move: 'moved', delete: 'stop' };
   const where = $derived(whereOf(step));
   const why = $derived(
     [step.reason, step.needs.length ? `needs step ${step.needs.join(', ')}` : '']
@@ -21,19 +21,24 @@
   );
 </script>
 
-<button
-  class="grid w-full grid-cols-[24px_56px_minmax(0,1fr)_auto] items-center gap-2 border-b border-line px-1 py-1.5 text-left
-    {chosen ? 'bg-sheet shadow-[inset_3px_0_0_var(--ink)]' : 'hover:bg-sheet'}"
-  aria-current={chosen ? 'step' : undefined}
-  onclick={onchoose}
+<div
+  class="flex items-center border-b border-line {chosen
+    ? 'bg-sheet shadow-[inset_3px_0_0_var(--ink)]'
+    : 'hover:bg-sheet'}"
 >
-  <span class="pl-1 font-mono text-sm text-ink-3">{step.number}</span>
-  <span class="font-semibold" style:color="var(--{HUES[step.action]})">{step.action}</span>
-  <span class="min-w-0">
-    <span class="block truncate">{plainName(step.name)}</span>
-    <small class="block truncate text-xs text-ink-2" title={why}
-      >{[where, why].filter(Boolean).join(' · ')}</small
-    >
-  </span>
+  <button
+    class="grid min-w-0 flex-1 grid-cols-[24px_56px_minmax(0,1fr)] items-center gap-2 px-1 py-1.5 text-left"
+    aria-current={chosen ? 'step' : undefined}
+    onclick={onchoose}
+  >
+    <span class="pl-1 font-mono text-sm text-ink-3">{step.number}</span>
+    <span class="font-semibold" style:color="var(--{HUES[step.action]})">{step.action}</span>
+    <span class="min-w-0">
+      <span class="block truncate">{plainName(step.name)}</span>
+      <small class="block truncate text-xs text-ink-2" title={why}
+        >{[where, why].filter(Boolean).join(' · ')}</small
+      >
+    </span>
+  </button>
   {@render end?.()}
-</button>
+</div>

@@ -9,11 +9,11 @@
   import { ago } from '$lib/model/time';
   import Ago from '$lib/parts/Ago.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
-  import StepChange from '$lib/parts/StepChange.svelte';
   import StepLine from '$lib/parts/StepLine.svelte';
   import Title from '$lib/parts/Title.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { navigate } from '../../routes';
+  import Document from './Document.svelte';
   import Findings from './Findings.svelte';
 
   let { plan }: { plan: Plan } = $props();
@@ -26,7 +26,7 @@
   let minutes = $state(10);
   let error = $state<Error>();
   let waiting = $state(false);
-  const step = $derived(plan.steps[chosen]);
+  let text = $state<Document>();
   const sums = $derived(plan.summary);
   const objects = $derived(sums.changed + sums.created + sums.removed);
   const stopped = $derived(plan.findings.some((f) => f.level === 'stop'));
@@ -55,6 +55,13 @@
     const parts = some.map((one, at) => told(one, at === 0));
     if (!sums.removed) parts.push('nothing is taken away');
     return parts.length > 1 ? `${parts.slice(0, -1).join(', ')}, ${parts.at(-1)}.` : `${parts[0]}.`;
+  });
+  /** What the button does; what goes is never hidden behind what comes. */
+  const does = $derived.by(() => {
+    const on = `${plan.undoes ? 'on' : 'to'} ${plan.system_name}`;
+    const all = `${count(objects, 'object')}`;
+    if (!plan.undoes && sums.removed === objects) return `Delete ${all} from ${plan.system_name}`;
+    return `${verb} ${all} ${on}${sums.removed ? `, deleting ${sums.removed}` : ''}`;
   });
   const why = $derived(
     stopped
@@ -101,10 +108,17 @@
     (first ?? document.querySelector('main'))?.focus();
   });
 
+  function show(at: number): void {
+    const step = plan.steps[at];
+    if (!step) return;
+    chosen = at;
+    void text?.show(step.number);
+  }
+
   function keyed(event: KeyboardEvent): void {
     if (event.key.startsWith('Arrow') && takesKeys(event.target)) return;
-    if (event.key === 'ArrowDown') chosen = Math.min(chosen + 1, plan.steps.length - 1);
-    else if (event.key === 'ArrowUp') chosen = Math.max(chosen - 1, 0);
+    if (event.key === 'ArrowDown') show(Math.min(chosen + 1, plan.steps.length - 1));
+    else if (event.key === 'ArrowUp') show(Math.max(chosen - 1, 0));
     else if (event.key === 'Enter' && event.ctrlKey) void restore();
     else if (event.key === 'Escape') history.back();
     else return;
@@ -120,7 +134,9 @@
   >
     <div class="min-w-64 flex-1">
       <h1 class="text-[17px] font-semibold tracking-tight">
-        {plan.undoes ? `Undo of run ${plan.undoes}: ` : ''}{says}
+        {plan.undoes
+          ? `Undo of ${plan.takes_back ? `${count(plan.takes_back.length, 'step')} of ` : ''}run ${plan.undoes}: `
+          : ''}{says}
       </h1>
       <p class="leading-tight text-ink-2">
         {#if several}From the backups of {plan.sources.map((r) => ago(r.taken_at)).join(' and ')}.
@@ -145,67 +161,48 @@
       {#if why}<span class="text-sm text-ink-2">{why}</span>{/if}
       <button class="act py-2" onclick={() => history.back()}>Back</button>
       <button
-        class="act main px-4 py-2"
+        class="act main px-4 py-2 {sums.removed ? 'border-stop! bg-stop!' : ''}"
         disabled={!!why || waiting}
         onclick={restore}
         title="Ctrl Enter"
       >
-        {verb}
-        {count(objects, 'object')}
-        {plan.undoes ? 'on' : 'to'}
-        {plan.system_name}
+        {does}
       </button>
     </div>
   </header>
-  <main tabindex="-1" class="grid min-h-0 grid-cols-[minmax(0,430px)_minmax(0,1fr)]">
-    <section class="min-h-0 overflow-auto border-r border-line px-4 py-2.5" aria-label="Steps">
-      {#if error}<div class="mb-2"><Trouble {error} /></div>{/if}
-      {#if plan.findings.length}<Findings
-          findings={plan.findings}
-          bind:confirmed
-          bind:answers
-        />{/if}
-      <div class="flex flex-wrap justify-between gap-y-1 pt-1 pb-1.5 text-sm text-ink-2">
-        <span>{count(plan.steps.length, 'step')}, in this order</span>
-        <label class="flex items-center gap-1.5">
-          if {plan.system_name} goes away, wait
-          <input
-            type="number"
-            min="0"
-            max="10080"
-            class="w-14 rounded-[3px] border border-line bg-sheet px-1 text-right"
-            bind:value={minutes}
-          /> min
-        </label>
-        <label class="flex items-center gap-1.5">
-          <input type="checkbox" class="accent-pick" bind:checked={goOn} />
-          after a failure, go on with the rest
-        </label>
-      </div>
+  <main tabindex="-1" class="grid min-h-0 grid-cols-[minmax(220px,26%)_minmax(0,1fr)]">
+    <section class="min-h-0 overflow-auto border-r border-line px-3 py-2" aria-label="Steps">
+      <p class="pb-1 text-sm text-ink-2">{count(plan.steps.length, 'step')}, in this order</p>
       {#each plan.steps as line, number (line.number)}
-        <StepLine step={line} chosen={number === chosen} onchoose={() => (chosen = number)} />
-      {:else}
-        <p class="text-ink-2">No step is needed: live is already as picked.</p>
+        <StepLine step={line} chosen={number === chosen} onchoose={() => show(number)} />
       {/each}
     </section>
-    <section class="min-h-0 overflow-auto bg-sheet px-5 py-3" aria-label="Step">
-      {#if step}
-        <div class="font-mono text-xs break-all text-ink-2">{step.written}</div>
-        <h2 class="mt-0.5 mb-2 text-xl font-semibold tracking-tight">
-          {step.to
-            ? (step.to.at(-1) ?? step.name).replace(/^[a-z]+=/i, '')
-            : step.name.replace(/^[a-z]+=/i, '')}
-          <span class="text-sm font-medium text-ink-2">
-            {step.kind_label} · step {step.number} of {plan.steps.length}
-          </span>
-        </h2>
-        <StepChange {step} />
-        {#if step.rendered}
-          <h3 class="mt-4 mb-1 text-sm text-ink-2">what is sent to {plan.system_name}</h3>
-          <pre
-            class="overflow-auto rounded-[3px] border border-line bg-sunk px-3 py-2 font-mono text-sm leading-relaxed">{step.rendered}</pre>
-        {/if}
-      {/if}
+    <section class="min-h-0 overflow-auto bg-sheet px-6 py-3" aria-label="What will be done">
+      <div class="max-w-5xl">
+        {#if error}<div class="mb-2"><Trouble {error} /></div>{/if}
+        {#if plan.findings.length}<Findings
+            findings={plan.findings}
+            bind:confirmed
+            bind:answers
+          />{/if}
+        <p class="mb-3 flex flex-wrap gap-x-6 gap-y-1 text-sm text-ink-2">
+          <label class="flex items-center gap-1.5">
+            if {plan.system_name} goes away, wait
+            <input
+              type="number"
+              min="0"
+              max="10080"
+              class="w-14 rounded-[3px] border border-line bg-sheet px-1 text-right"
+              bind:value={minutes}
+            /> min
+          </label>
+          <label class="flex items-center gap-1.5">
+            <input type="checkbox" class="accent-pick" bind:checked={goOn} />
+            after a failure, go on with the rest
+          </label>
+        </p>
+        <Document bind:this={text} {plan} />
+      </div>
     </section>
   </main>
   <KeyHints

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { client, got, type Run } from '$lib/api/client';
-  import { askPreviewAgain, queryClient } from '$lib/api/queries';
+  import { queryClient } from '$lib/api/queries';
   import { count, inWords, total } from '$lib/model/differences';
   import { emptyTrayAfter } from '$lib/model/picks.svelte';
   import Ago from '$lib/parts/Ago.svelte';
@@ -10,22 +10,23 @@
   import StepLine from '$lib/parts/StepLine.svelte';
   import Title from '$lib/parts/Title.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
-  import { openPlan } from '../preview/open';
+  import RunEnd from './RunEnd.svelte';
   import WaitNote from './WaitNote.svelte';
 
   let { run }: { run: Run } = $props();
 
   let picked = $state<number>();
   let error = $state<Error>();
-  let waiting = $state(false);
+  /** Steps that are to be taken back, and no others. */
+  let chosen = $state<number[]>([]);
   const finished = $derived(run.state === 'finished');
   const current = $derived(run.lines.find((l) => l.state === 'in doubt' || l.state === 'waiting'));
   const trouble = $derived(
     run.lines.find((l) => ['failed', 'conflict', 'differs'].includes(l.state)),
   );
-  const chosen = $derived(picked ?? trouble?.number ?? (finished ? 1 : (current?.number ?? 1)));
-  const step = $derived(run.content.steps.find((s) => s.number === chosen));
-  const line = $derived(run.lines.find((l) => l.number === chosen));
+  const shown = $derived(picked ?? trouble?.number ?? (finished ? 1 : (current?.number ?? 1)));
+  const step = $derived(run.content.steps.find((s) => s.number === shown));
+  const line = $derived(run.lines.find((l) => l.number === shown));
   const what = $derived(run.undoes ? `Undo of run ${run.undoes}` : 'Restore');
   const OUTCOMES: Record<string, string> = {
     verified: 'done and verified',
@@ -65,21 +66,6 @@
     differs: 'written, differs',
   });
 
-  async function undo(): Promise<void> {
-    waiting = true;
-    error = undefined;
-    try {
-      const plan = await got(
-        client.POST('/api/runs/{number}/undo', { params: { path: { number: run.id } } }),
-      );
-      await openPlan(plan);
-    } catch (problem) {
-      error = problem as Error;
-    } finally {
-      waiting = false;
-    }
-  }
-
   /** Whether something of what was picked is still to do. */
   const again = $derived(
     finished &&
@@ -87,19 +73,6 @@
       run.content.backup !== null &&
       !['verified', 'unchanged'].includes(run.outcome),
   );
-
-  async function previewAgain(): Promise<void> {
-    waiting = true;
-    error = undefined;
-    try {
-      const plan = await askPreviewAgain(run.plan);
-      await openPlan(plan);
-    } catch (problem) {
-      error = problem as Error;
-    } finally {
-      waiting = false;
-    }
-  }
 
   // picks stay until they are done
   $effect(() => {
@@ -115,15 +88,6 @@
       error = problem as Error;
     }
   }
-
-  function save(): void {
-    const file = new Blob([JSON.stringify(run, null, 2)], { type: 'application/json' });
-    const link = document.createElement('a');
-    link.href = URL.createObjectURL(file);
-    link.download = `run-${run.id}.json`;
-    link.click();
-    URL.revokeObjectURL(link.href);
-  }
 </script>
 
 <Title text={says} />
@@ -137,33 +101,13 @@
           <Ago at={run.started_at} />{run.by ? ` by ${run.by}` : ''}
         </p>
       </div>
-      <div class="flex flex-wrap items-center gap-2.5">
-        {#if finished}
-          {#if run.undone_by}
-            <a class="link" href="/runs/{run.undone_by}">undone by run {run.undone_by}</a>
-          {/if}
-          <button class="act py-2" onclick={save}>Save the report</button>
-          <a class="act py-2" href="/sort/{run.system}">Sort again</a>
-          {#if again}
-            <button class="act py-2" disabled={waiting} onclick={previewAgain}>Preview again</button
-            >
-          {/if}
-          {#if !run.undone_by}
-            <button
-              class="act py-2 {again ? '' : 'main'}"
-              disabled={waiting || !run.written}
-              title={run.written ? '' : 'This run has written nothing.'}
-              onclick={undo}
-            >
-              {waiting ? 'Looking at live…' : 'Undo'}
-            </button>
-          {/if}
-        {:else}
-          <button class="act py-2" disabled={run.cancel_asked} onclick={cancel}>
-            {run.cancel_asked ? 'Ends before the next step' : 'Cancel before the next step'}
-          </button>
-        {/if}
-      </div>
+      {#if finished}
+        <RunEnd {run} {again} {chosen} onerror={(problem) => (error = problem)} />
+      {:else}
+        <button class="act py-2" disabled={run.cancel_asked} onclick={cancel}>
+          {run.cancel_asked ? 'Ends before the next step' : 'Cancel before the next step'}
+        </button>
+      {/if}
     </div>
     <div
       class="mt-2.5 h-1.5 bg-sunk"
@@ -204,12 +148,27 @@
     <section class="min-h-0 overflow-auto border-r border-line px-4 py-2" aria-label="Steps">
       {#each run.content.steps as one (one.number)}
         {@const its = run.lines.find((l) => l.number === one.number)}
-        <StepLine step={one} chosen={one.number === chosen} onchoose={() => (picked = one.number)}>
+        {@const back = run.taken_back.includes(one.number)}
+        <StepLine step={one} chosen={one.number === shown} onchoose={() => (picked = one.number)}>
           {#snippet end()}
             {#if its}
               <span class="pr-1 text-sm font-semibold" style:color="var(--{HUES[its.state]})">
-                {its.already ? 'already so' : (LINE_WORDS[its.state] ?? its.state)}
+                {back
+                  ? 'undone'
+                  : its.already
+                    ? 'already so'
+                    : (LINE_WORDS[its.state] ?? its.state)}
               </span>
+              {#if finished && its.wrote && !back && run.steps > 1}
+                <input
+                  type="checkbox"
+                  class="accent-pick"
+                  aria-label="Undo step {one.number}"
+                  title="To undo only some steps, choose them"
+                  value={one.number}
+                  bind:group={chosen}
+                />
+              {/if}
             {/if}
           {/snippet}
         </StepLine>

@@ -99,7 +99,10 @@ class RunBriefShape(Shape):
     outcome = serializers.CharField()
     interrupted = serializers.BooleanField()
     undoes = serializers.IntegerField(allow_null=True)
-    undone_by = serializers.IntegerField(allow_null=True)
+    undone_by = serializers.IntegerField(allow_null=True, help_text="Where all is taken back.")
+    taken_back = serializers.ListField(
+        child=serializers.IntegerField(), help_text="Numbers of the steps that are taken back."
+    )
     by = serializers.CharField()
     started_at = serializers.DateTimeField()
     finished_at = serializers.DateTimeField(allow_null=True)

@@ -138,12 +138,25 @@ class PlanShape(Shape):
     sources = BriefRecordShape(many=True)
     look = RecordShape()
     undoes = serializers.IntegerField(allow_null=True)
+    takes_back = serializers.ListField(
+        child=serializers.IntegerField(),
+        allow_null=True,
+        help_text="Which steps of the run it undoes; null where it undoes none, or all.",
+    )
     run = serializers.IntegerField(allow_null=True)
     policy = serializers.CharField()
     compare_and_set = serializers.BooleanField()
     summary = SummaryShape()
     steps = StepShape(many=True)
     findings = FindingShape(many=True)
+
+
+class AskUndoShape(Shape):
+    """A request for the way back: from chosen steps, or from all where null."""
+
+    steps = serializers.ListField(
+        child=serializers.IntegerField(), max_length=100_000, allow_null=True, default=None
+    )
 
 
 class AskRunShape(Shape):
@@ -167,6 +180,7 @@ class RunStepShape(Shape):
     number = serializers.IntegerField()
     state = serializers.ChoiceField(choices=RunStep.State.choices)
     already = serializers.BooleanField()
+    wrote = serializers.BooleanField()
     report = serializers.CharField()
     message = serializers.CharField(allow_blank=True)
     finished_at = serializers.DateTimeField(allow_null=True)
