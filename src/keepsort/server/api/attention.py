@@ -2,16 +2,19 @@
 
 from dataclasses import asdict
 
+import msgspec
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from keepsort.core.compare.comparison import STATES
 from keepsort.server.api.asking import View, person
-from keepsort.server.api.shapes.base import Shape
+from keepsort.server.api.shapes.base import Shape, path_field
 from keepsort.server.attention.aside import put_aside, take_up
 from keepsort.server.attention.items import LEVELS, items
+from keepsort.server.attention.ranking import ranked
 from keepsort.server.systems.models import System
 
 
@@ -21,6 +24,7 @@ class PutAsideShape(Shape):
     number = serializers.IntegerField()
     by = serializers.CharField()
     why = serializers.CharField(allow_blank=True)
+    accepted = serializers.BooleanField()
     at = serializers.DateTimeField()
     until = serializers.DateTimeField(allow_null=True)
 
@@ -40,6 +44,39 @@ class AttentionShape(Shape):
     aside = PutAsideShape(allow_null=True)
 
 
+class ThingShape(Shape):
+    """Something that differs, as one would say it; count: in how many objects."""
+
+    path = path_field()
+    written = serializers.CharField()
+    name = serializers.CharField()
+    kind = serializers.CharField()
+    kind_label = serializers.CharField()
+    state = serializers.ChoiceField(choices=STATES)
+    attribute = serializers.CharField(allow_blank=True)
+    label = serializers.CharField(allow_blank=True)  # type: ignore[assignment]
+    was = serializers.CharField(allow_null=True)
+    now = serializers.CharField(allow_null=True)
+    parts = serializers.IntegerField(help_text="How many attributes differ.")
+    count = serializers.IntegerField()
+    holds = serializers.IntegerField(help_text="Objects beneath it that are gone or new with it.")
+    urgency = serializers.IntegerField()
+
+
+class RankedShape(Shape):
+    """One of all that wants attention, and what of a system it is about where that differs.
+
+    since: when a look first saw it so. backup, look: what was compared.
+    """
+
+    item = AttentionShape()
+    thing = ThingShape(allow_null=True)
+    since = serializers.DateTimeField(allow_null=True)
+    seen = serializers.DateTimeField(allow_null=True)
+    backup = serializers.IntegerField(allow_null=True)
+    look = serializers.IntegerField(allow_null=True)
+
+
 class AskAsideShape(Shape):
     """What to put aside, as it stands: for some hours, or until it changes where null."""
 
@@ -47,6 +84,7 @@ class AskAsideShape(Shape):
     code = serializers.CharField(max_length=80)
     stands = serializers.CharField(max_length=64, allow_blank=True)
     why = serializers.CharField(max_length=400, allow_blank=True, default="")
+    accepted = serializers.BooleanField(default=False)
     hours = serializers.IntegerField(allow_null=True, default=None, min_value=1, max_value=24 * 366)
 
 
@@ -57,6 +95,25 @@ class Attention(View):
     def get(self, request: Request) -> Response:
         """List it, the most urgent first, and what was put aside after it."""
         return Response([asdict(item) for item in items()])
+
+
+class RankedAttention(View):
+    """What wants somebody's attention, thing by thing."""
+
+    @extend_schema(operation_id="ranked", responses=RankedShape(many=True))
+    def get(self, request: Request) -> Response:
+        """List it, the most urgent first: each object that differs, with what it was and is."""
+        return Response(
+            [
+                {
+                    "item": asdict(one.item),
+                    "thing": msgspec.structs.asdict(one.thing) if one.thing else None,
+                    "since": one.since, "seen": one.seen,
+                    "backup": one.backup, "look": one.look,
+                }
+                for one in ranked()
+            ]
+        )  # fmt: skip
 
 
 class Asides(View):
@@ -73,8 +130,9 @@ class Asides(View):
         number = asked["system"]
         system = get_object_or_404(System, pk=number) if number is not None else None
         put_aside(
-            system, asked["code"], asked["stands"], asked["why"], asked["hours"], person(request)
-        )
+            system, asked["code"], asked["stands"], asked["why"], asked["hours"], person(request),
+            accepted=asked["accepted"],
+        )  # fmt: skip
         return Response([asdict(item) for item in items()], status=201)
 
 

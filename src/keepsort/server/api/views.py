@@ -11,6 +11,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from keepsort.core.compare import Rules
+from keepsort.core.compare.importance import Importance
 from keepsort.core.plan import Pick, Policy
 from keepsort.server import tasks
 from keepsort.server.accounts.roles import MayLook, MayRestore
@@ -23,6 +24,7 @@ from keepsort.server.api.shapes.records import (
     RecordShape,
     RunBriefShape,
     SystemShape,
+    WatchedShape,
     WorkShape,
 )
 from keepsort.server.api.shapes.restoring import (
@@ -317,6 +319,24 @@ class SystemRecords(View):
         system = get_object_or_404(System, pk=number)
         found = system.records.filter(kind=Record.Kind.BACKUP).select_related("by", "schedule")
         return Response([writing.record(r) for r in found])
+
+
+class SystemWatched(View):
+    """How a system is watched."""
+
+    @extend_schema(operation_id="save_watched", request=WatchedShape, responses=WatchedShape)
+    def put(self, request: Request, number: int) -> Response:
+        """Save its tags, what is urgent of it and what is minor; they hold for everybody."""
+        system = get_object_or_404(System, pk=number)
+        data = WatchedShape(data=request.data)
+        data.is_valid(raise_exception=True)
+        asked = data.validated_data
+        system.tags = list(dict.fromkeys(tag.strip() for tag in asked["tags"] if tag.strip()))
+        importance = Importance(tuple(asked["urgent"]), tuple(asked["minor"]))
+        system.importance = msgspec.to_builtins(importance)
+        system.save(update_fields=["tags", "importance"])
+        tell("record", 0, system.pk)
+        return Response({**asked, "tags": system.tags})
 
 
 class SystemRules(View):

@@ -25,7 +25,7 @@ from keepsort.server.snapshots.models import Record, Work
 from keepsort.server.snapshots.services import choice_of, newest, open_snapshot, written_branch
 from keepsort.server.snapshots.working import failures
 from keepsort.server.sorting.showing import Showing
-from keepsort.server.sorting.tallying import tallied
+from keepsort.server.sorting.tallying import importance_of, tallied
 from keepsort.server.systems.models import System
 
 _BACKUPS_SHOWN = 60
@@ -207,7 +207,7 @@ def system(found: System) -> dict[str, Any]:
 _BARE: dict[str, Any] = {
     "connector_label": "", "objects": 0, "backups": [], "look": None, "rules_saved": False,
     "sample": [], "work": [], "failed": None, "runs": [], "baseline": None, "off_baseline": {},
-    "kept": None, "schedules": [],
+    "kept": None, "schedules": [], "tags": [], "urgent": [], "minor": [],
 }  # fmt: skip
 
 
@@ -232,6 +232,9 @@ def _system(found: System) -> dict[str, Any]:
         "backups": [record(b) for b in backups],
         "look": _look(backup, look) if look else None,
         "rules_saved": bool(found.rules),
+        "tags": found.tags,
+        "urgent": list(importance_of(found).urgent),
+        "minor": list(importance_of(found).minor),
         "sample": _sample(backup, look),
         "work": [work(w) for w in active],
         "failed": work(failed[0]) if failed else None,

@@ -39,11 +39,15 @@ SPACE_LOW = 1 << 30
 
 @dataclass(frozen=True)
 class PutAside:
-    """Who has put a thing aside, why, and until when; None where until it changes."""
+    """Who has put a thing aside, why, and until when; None where until it changes.
+
+    accepted: not for a time, but since how it stands is right.
+    """
 
     number: int
     by: str
     why: str
+    accepted: bool
     at: datetime
     until: datetime | None
 
@@ -86,7 +90,7 @@ def items() -> list[Item]:
             log.error("attention cannot be worked out", system=system.pk, error=error)
             text = f"What is kept of it cannot be told ({type(error).__name__}); see the log."
             found.append(_item(system, "unknown", "cannot-be-told", "nothing can be told", text))
-    found = _with_aside(found, now)
+    found = with_aside(found)
     return sorted(found, key=lambda item: (item.aside is not None, LEVELS.index(item.level)))
 
 
@@ -95,7 +99,9 @@ def wanting() -> list[Item]:
     return [item for item in items() if item.aside is None]
 
 
-def _with_aside(found: list[Item], now: datetime) -> list[Item]:
+def with_aside(found: list[Item]) -> list[Item]:
+    """Return things with who has put them aside, of those that somebody has."""
+    now = timezone.now()
     aside: dict[tuple[int | None, str, str], Aside] = {}
     for one in Aside.objects.select_related("by"):
         if one.until is None or one.until > now:
@@ -105,7 +111,9 @@ def _with_aside(found: list[Item], now: datetime) -> list[Item]:
         put = aside.get((item.system, item.code, item.stands))
         if put is not None:
             by = put.by.shown_name if put.by else ""
-            item = replace(item, aside=PutAside(put.pk, by, put.why, put.at, put.until))
+            item = replace(
+                item, aside=PutAside(put.pk, by, put.why, put.accepted, put.at, put.until)
+            )
         told.append(item)
     return told
 

@@ -10,6 +10,7 @@ class Aside(models.Model):
     """One thing that somebody has put aside.
 
     code, stands: which thing, and how it stood then; when it stands otherwise it is back.
+    accepted: how it stands is right, somebody has said.
     until: when it is back in any case; None where only a change brings it back.
     """
 
@@ -18,6 +19,7 @@ class Aside(models.Model):
     stands = models.CharField(max_length=64)
     until = models.DateTimeField(null=True)
     why = models.CharField(max_length=400, blank=True)
+    accepted = models.BooleanField(default=False)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True)
     at = models.DateTimeField(auto_now_add=True)
 

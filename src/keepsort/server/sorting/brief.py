@@ -22,6 +22,13 @@ def brief(comparison: Comparison, found: Difference) -> list[str] | None:
     if left is None or right is None:
         return None
     [one] = compare_attributes(comparison.left.schema, kind, left, right)
+    return brief_of(comparison, spec, one)
+
+
+def brief_of(
+    comparison: Comparison, spec: AttributeSpec, one: AttributeDifference
+) -> list[str] | None:
+    """Return the two values of one attribute, where it is one short value that became another."""
     before, after = (_short(_named(comparison, spec, value)) for value in _two(one))
     if before is None or after is None or before == after:
         return None

@@ -2,6 +2,8 @@
 
 from django.db import models
 
+from keepsort.server.systems.models import System
+
 
 class PastedList(models.Model):
     """Names or ids that somebody pasted, to see only these; the same list is kept once.
@@ -18,10 +20,27 @@ class Tallied(models.Model):
     """How two trees differ in sum, by the terms that they were compared by.
 
     key: stands for both trees and the terms. counts: objects by the way they differ. first: the
-    first of them, in the form of `tallying.First`.
+    first of them, in the form of `tallying.First`. things: in the form of `things.Things`.
     """
 
     key = models.CharField(max_length=48, unique=True)
     counts = models.JSONField()
     first = models.JSONField()
+    things = models.JSONField(default=dict)
     made_at = models.DateTimeField(auto_now_add=True)
+
+
+class Spotted(models.Model):
+    """One thing that differs, and when a look first saw it stand as it does.
+
+    stands: as in `things.Thing`.
+    """
+
+    system = models.ForeignKey(System, on_delete=models.CASCADE)
+    stands = models.CharField(max_length=64)
+    since = models.DateTimeField()
+
+    class Meta:
+        """One row a thing."""
+
+        constraints = [models.UniqueConstraint(fields=["system", "stands"], name="one_spotted")]

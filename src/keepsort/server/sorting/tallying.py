@@ -1,22 +1,27 @@
 """How two records differ in sum: kept in the database, so that who watches compares nothing."""
 
 from dataclasses import dataclass, field
+from datetime import datetime
 from hashlib import blake2b
 
 import msgspec
 
 from keepsort.core.compare import Comparison
+from keepsort.core.compare.importance import Importance
 from keepsort.core.model import Path, is_beneath
 from keepsort.server.logs import log
 from keepsort.server.pooling import DATABASE_AWAY
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import newest
 from keepsort.server.sorting.comparing import compared, contents
-from keepsort.server.sorting.models import Tallied
+from keepsort.server.sorting.models import Spotted, Tallied
+from keepsort.server.sorting.things import Thing, Things, things
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import newest_successor
 
 _FIRST = 12
+#: Of what is kept: what an older version has told is worked out anew.
+_FORM = 3
 _encode = msgspec.json.Encoder(order="deterministic").encode
 
 
@@ -31,10 +36,11 @@ class First(msgspec.Struct, frozen=True):
 
 @dataclass(frozen=True)
 class Tally:
-    """Objects by the way they differ, and the first of them."""
+    """Objects by the way they differ, the first of them, and what differs as one would say it."""
 
     counts: dict[str, int] = field(default_factory=dict)
     first: tuple[First, ...] = ()
+    things: Things = field(default_factory=Things)
 
 
 def tallied(left: Record, right: Record) -> Tally:
@@ -42,19 +48,27 @@ def tallied(left: Record, right: Record) -> Tally:
     key = _key(left, right)
     row = Tallied.objects.filter(key=key).first()
     if row is not None:
-        return Tally(row.counts, msgspec.convert(row.first, tuple[First, ...]))
+        first = msgspec.convert(row.first, tuple[First, ...])
+        return Tally(row.counts, first, msgspec.convert(row.things, Things))
     found = compared(left, right)
-    made = Tally(found.tally, tuple(_first(found)))
-    Tallied.objects.bulk_create(
-        [Tallied(key=key, counts=made.counts, first=msgspec.to_builtins(made.first))],
-        ignore_conflicts=True,
-    )
+    made = Tally(found.tally, tuple(_first(found)), things(found, importance_of(right.system)))
+    told = Tallied(
+        key=key, counts=made.counts, first=msgspec.to_builtins(made.first),
+        things=msgspec.to_builtins(made.things),
+    )  # fmt: skip
+    Tallied.objects.bulk_create([told], ignore_conflicts=True)
     return made
+
+
+def importance_of(system: System) -> Importance:
+    """Return what was said of a system to be urgent, and minor."""
+    return msgspec.convert(system.importance, Importance)
 
 
 def _key(left: Record, right: Record) -> str:
     """Return what stands for two trees and for all that they are compared by."""
-    terms = (right.system_id, right.system.rules, newest_successor(right.system))
+    system = right.system
+    terms = (_FORM, system.pk, system.rules, system.importance, newest_successor(system))
     told = contents(left) + contents(right) + _encode(terms)
     return blake2b(told, digest_size=24).hexdigest()
 
@@ -76,11 +90,28 @@ def _first(found: Comparison) -> list[First]:
     return told
 
 
+def note_since(system: System, look: Record, first: tuple[Thing, ...]) -> None:
+    """Note which look was the first to see each thing as it stands."""
+    now = {one.stands for one in first}
+    Spotted.objects.filter(system=system).exclude(stands__in=now).delete()
+    Spotted.objects.bulk_create(
+        [Spotted(system=system, stands=stands, since=look.taken_at) for stands in sorted(now)],
+        ignore_conflicts=True,
+    )
+
+
+def since(system: System) -> dict[str, datetime]:
+    """Return since when things that differ in a system were seen to stand as they do."""
+    return dict(Spotted.objects.filter(system=system).values_list("stands", "since"))
+
+
 def tally_ahead(system: System) -> None:
     """Work out what Watch is going to ask for; what goes wrong is told when it is asked for."""
     look, backup = newest(system, Record.Kind.LOOK), newest(system, Record.Kind.BACKUP)
     baseline = system.records.filter(baseline=True).first()
     try:
+        if look is not None and backup is not None:
+            note_since(system, look, tallied(backup, look).things.first)
         for kept in {one.pk: one for one in (backup, baseline) if one is not None}.values():
             if look is not None:
                 tallied(kept, look)

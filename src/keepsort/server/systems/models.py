@@ -20,6 +20,8 @@ class System(models.Model):
     password: encrypted with the key of this installation. password_lost: it was encrypted with one
         that is lost, and must be given again.
     rules: ignore rules saved for the system, in the form of `core.compare.Rules`.
+    importance: what is urgent of it and what minor, as `core.compare.importance.Importance`.
+    tags: words that people group systems by.
     choice: what its backups take, in the form of `core.snapshot.Choice`.
     retention: how long its backups are kept, in the form of `core.retention.Policy`.
     remind_days: a newest backup that is older is told, where no schedule says how old it may be.
@@ -34,6 +36,8 @@ class System(models.Model):
     password = models.BinaryField(default=b"")
     password_lost = models.BooleanField(default=False)
     rules = models.JSONField(default=dict)
+    importance = models.JSONField(default=dict)
+    tags = models.JSONField(default=list)
     choice = models.JSONField(default=dict)
     retention = models.JSONField(default=dict)
     remind_days = models.PositiveIntegerField(default=2)

@@ -139,9 +139,11 @@ export async function putAside(
   item: { system: number | null; code: string; stands: string },
   why: string,
   hours: number | null,
+  accepted = false,
 ): Promise<void> {
   const { system, code, stands } = item;
-  await got(client.POST('/api/attention/aside', { body: { system, code, stands, why, hours } }));
+  const body = { system, code, stands, why, hours, accepted };
+  await got(client.POST('/api/attention/aside', { body }));
   await queryClient.invalidateQueries({ queryKey: ['attention'] });
 }
 

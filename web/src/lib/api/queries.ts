@@ -11,6 +11,7 @@ import {
   type Run,
   type Rules,
   type Settings,
+  type Watched,
 } from './client';
 
 export const queryClient = new QueryClient({
@@ -35,11 +36,20 @@ export const health = () => ({
   refetchInterval: 15_000,
 });
 
+/** What wants attention, the most urgent first: each object that differs by itself. */
 export const attention = () => ({
   queryKey: ['attention'],
-  queryFn: () => got(client.GET('/api/attention')),
+  queryFn: () => got(client.GET('/api/attention/ranked')),
   refetchInterval: 60_000,
 });
+
+/** Saves how a system is watched: its tags, what is urgent of it, and what is minor. */
+export async function saveWatched(system: number, body: Watched): Promise<void> {
+  const params = { path: { number: system } };
+  await got(client.PUT('/api/systems/{number}/watched', { params, body }));
+  await queryClient.invalidateQueries({ queryKey: ['systems'] });
+  await queryClient.invalidateQueries({ queryKey: ['attention'] });
+}
 
 /** A backup or a look that was asked for; it is asked after until it has ended. */
 export const work = (number: number) => ({

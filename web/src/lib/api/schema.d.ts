@@ -55,6 +55,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/attention/ranked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description List it, the most urgent first: each object that differs, with what it was and is. */
+        get: operations["ranked"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/compare": {
         parameters: {
             query?: never;
@@ -1106,6 +1123,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/systems/{number}/watched": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Save its tags, what is urgent of it and what is minor; they hold for everybody. */
+        put: operations["save_watched"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/systems/{number}/work": {
         parameters: {
             query?: never;
@@ -1199,6 +1233,8 @@ export interface components {
             stands: string;
             /** @default  */
             why: string;
+            /** @default false */
+            accepted: boolean;
             hours?: number | null;
         };
         /** @description A new place for copies; secrets are left out of them where the passphrase is empty. */
@@ -1999,10 +2035,26 @@ export interface components {
             number: number;
             by: string;
             why: string;
+            accepted: boolean;
             /** Format: date-time */
             at: string;
             /** Format: date-time */
             until: string | null;
+        };
+        /**
+         * @description One of all that wants attention, and what of a system it is about where that differs.
+         *
+         *     since: when a look first saw it so. backup, look: what was compared.
+         */
+        RankedShape: {
+            item: components["schemas"]["AttentionShape"];
+            thing: components["schemas"]["ThingShape"] | null;
+            /** Format: date-time */
+            since: string | null;
+            /** Format: date-time */
+            seen: string | null;
+            backup: number | null;
+            look: number | null;
         };
         /** @description Somebody who is told. failed: why the last message did not get there; empty where it did. */
         ReceiverShape: {
@@ -2452,6 +2504,11 @@ export interface components {
             backups: components["schemas"]["RecordShape"][];
             look: components["schemas"]["RecordShape"] | null;
             rules_saved: boolean;
+            tags: string[];
+            /** @description Patterns of what is urgent when it differs. */
+            urgent: string[];
+            /** @description Patterns of what is minor. */
+            minor: string[];
             sample: components["schemas"]["SampleShape"][];
             work: components["schemas"]["WorkShape"][];
             failed: components["schemas"]["WorkShape"] | null;
@@ -2486,6 +2543,25 @@ export interface components {
             alike: number;
             accepted?: string[][][];
             hangs?: string[] | null;
+        };
+        /** @description Something that differs, as one would say it; count: in how many objects. */
+        ThingShape: {
+            path: string[];
+            written: string;
+            name: string;
+            kind: string;
+            kind_label: string;
+            state: components["schemas"]["SampleState"];
+            attribute: string;
+            label: string;
+            was: string | null;
+            now: string | null;
+            /** @description How many attributes differ. */
+            parts: number;
+            count: number;
+            /** @description Objects beneath it that are gone or new with it. */
+            holds: number;
+            urgency: number;
         };
         /** @description When a schedule would be due, and which references would cross what it keeps. */
         TimesShape: {
@@ -2526,6 +2602,28 @@ export interface components {
             branches?: string[][];
             single?: string[][];
             passphrase?: string | null;
+        };
+        /**
+         * @description How a system is watched: words to group it by, what is urgent of it, and what is minor.
+         *
+         *     A pattern that begins with a slash is of a place and all beneath it; another one of an
+         *     attribute, `attribute` or `kind:attribute`.
+         */
+        WatchedShape: {
+            tags: string[];
+            urgent: string[];
+            minor: string[];
+        };
+        /**
+         * @description How a system is watched: words to group it by, what is urgent of it, and what is minor.
+         *
+         *     A pattern that begins with a slash is of a place and all beneath it; another one of an
+         *     attribute, `attribute` or `kind:attribute`.
+         */
+        WatchedShapeRequest: {
+            tags: string[];
+            urgent: string[];
+            minor: string[];
         };
         /**
          * @description * `mail` - Mail
@@ -2784,6 +2882,97 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    ranked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RankedShape"][];
+                };
             };
             /** @description What was asked for is not as it should be. */
             400: {
@@ -10881,6 +11070,103 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkShape"];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    save_watched: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchedShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchedShape"];
                 };
             };
             /** @description What was asked for is not as it should be. */

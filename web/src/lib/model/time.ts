@@ -16,6 +16,15 @@ export function ago(iso: string, now = Date.now()): string {
   return `${shortDay(iso)}, ${time}`;
 }
 
+/** How long something has been so at least: "20 min", "9 h", "3 days". */
+export function lasting(iso: string, now = Date.now()): string {
+  const past = Math.max(0, now - new Date(iso).getTime());
+  if (past < 60_000) return 'just seen';
+  if (past < 90 * 60_000) return `${Math.round(past / 60_000)} min`;
+  if (past < 2 * day) return `${Math.round(past / 3_600_000)} h`;
+  return `${Math.floor(past / day)} days`;
+}
+
 export function shortDay(iso: string): string {
   return new Date(iso).toLocaleDateString('en-GB', {
     weekday: 'short',

@@ -19,7 +19,9 @@
   let waiting = $state(false);
   const wanting = createQuery(attention);
   const next = $derived(
-    wanting.data?.find((item) => !item.aside && item.system && item.system !== run.system),
+    wanting.data
+      ?.map((one) => one.item)
+      .find((item) => !item.aside && item.system && item.system !== run.system),
   );
   const well = $derived(['verified', 'unchanged'].includes(run.outcome));
 

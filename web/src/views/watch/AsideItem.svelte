@@ -22,7 +22,9 @@
     {ago(item.aside.at)} by {item.aside.by || 'somebody'}{item.aside.why
       ? `: “${item.aside.why}”`
       : ''},
-    {item.aside.until ? `back ${until(item.aside.until)}` : 'back when it changes'}
+    {item.aside.accepted ? 'it is right so, ' : ''}{item.aside.until
+      ? `back ${until(item.aside.until)}`
+      : 'back when it changes'}
     <button class="link" onclick={back}>take it up</button>
     {#if error}<span class="text-stop">{error}</span>{/if}
   </div>

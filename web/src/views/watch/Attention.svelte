@@ -1,14 +1,19 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import { attention } from '$lib/api/queries';
+  import { attention, systems } from '$lib/api/queries';
+  import type { Ranked, Thing } from '$lib/api/client';
   import Ago from '$lib/parts/Ago.svelte';
   import AsideItem from './AsideItem.svelte';
   import WantingItem from './WantingItem.svelte';
+  import WantingThing from './WantingThing.svelte';
 
   /** What wants attention: as long as that is not known, nothing is said to be well. */
   const all = createQuery(attention);
-  const wanting = $derived(all.data?.filter((item) => !item.aside) ?? []);
-  const aside = $derived(all.data?.filter((item) => item.aside) ?? []);
+  const wanting = $derived(all.data?.filter((one) => !one.item.aside) ?? []);
+  const aside = $derived(all.data?.filter((one) => one.item.aside) ?? []);
+  const known = createQuery(systems);
+  const isThing = (one: Ranked): one is Ranked & { thing: Thing } => one.thing !== null;
+  const keyOf = ({ item }: Ranked): string => `${item.system} ${item.code} ${item.stands}`;
   let shown = $state(false);
 </script>
 
@@ -25,8 +30,12 @@
   {:else if !all.data}
     <p class="mt-2 text-ink-2" role="status">Working it out… nothing is known yet.</p>
   {/if}
-  {#each wanting as item (`${item.system} ${item.code} ${item.stands}`)}
-    <WantingItem {item} />
+  {#each wanting as one (keyOf(one))}
+    {#if isThing(one)}
+      <WantingThing ranked={one} system={known.data?.find((s) => s.id === one.item.system)} />
+    {:else}
+      <WantingItem item={one.item} />
+    {/if}
   {:else}
     {#if all.data && !all.error}
       <p class="mt-2 text-ink-2">
@@ -40,8 +49,8 @@
       >{aside.length} put aside</button
     >
     {#if shown}
-      {#each aside as item (`${item.system} ${item.code} ${item.stands}`)}
-        <AsideItem {item} />
+      {#each aside as one (keyOf(one))}
+        <AsideItem item={one.item} />
       {/each}
     {/if}
   {/if}

@@ -3,7 +3,7 @@
 from rest_framework import serializers
 
 from keepsort.core.compare.comparison import STATES
-from keepsort.server.api.shapes.base import Shape, path_field, tally_field
+from keepsort.server.api.shapes.base import Shape, path_field, tally_field, texts_field
 from keepsort.server.restores.models import Run
 from keepsort.server.snapshots.models import Record, Work
 
@@ -145,6 +145,9 @@ class SystemShape(Shape):
     backups = RecordShape(many=True)
     look = RecordShape(allow_null=True)
     rules_saved = serializers.BooleanField()
+    tags = texts_field()
+    urgent = texts_field(help_text="Patterns of what is urgent when it differs.")
+    minor = texts_field(help_text="Patterns of what is minor.")
     sample = SampleShape(many=True)
     work = WorkShape(many=True)
     failed = WorkShape(allow_null=True)
@@ -154,6 +157,18 @@ class SystemShape(Shape):
     kept = RecordShape(allow_null=True, help_text="The newest backup of a branch, kept by hand.")
     schedules = NextTimeShape(many=True)
     trouble = serializers.CharField(allow_blank=True)
+
+
+class WatchedShape(Shape):
+    """How a system is watched: words to group it by, what is urgent of it, and what is minor.
+
+    A pattern that begins with a slash is of a place and all beneath it; another one of an
+    attribute, `attribute` or `kind:attribute`.
+    """
+
+    tags = serializers.ListField(child=serializers.CharField(max_length=40), max_length=20)
+    urgent = texts_field(max_length=200)
+    minor = texts_field(max_length=200)
 
 
 class BriefRecordShape(Shape):
