@@ -43,6 +43,24 @@ def schedule(system: "System") -> None:
         add_schedule(system, every("6h"), note="config of the day", by=odell)
 
 
+#: What the aquarium groups its systems by, and what must not wait there.
+_TAGS = {
+    "People": ["staff"], "Plant": ["life support"], "Gateway": ["life support", "network"],
+    "Galleries": ["visitors"], "Lagoon net": ["network"], "Labels": ["office"],
+    "Register": ["animals"],
+}  # fmt: skip
+_URGENT = {"Plant": ("/quarantine/*/interlock",), "People": ("/ou=service",)}
+_MINOR = {"Gateway": ("/etc/motd*",)}
+
+
+def say_what_matters(system: "System") -> None:
+    """Say what a system is grouped by, what of it is urgent, and what minor."""
+    system.tags = _TAGS.get(system.name, [])
+    urgent, minor = _URGENT.get(system.name, ()), _MINOR.get(system.name, ())
+    system.importance = {"urgent": list(urgent), "minor": list(minor)}
+    system.save(update_fields=["tags", "importance"])
+
+
 def keep_for_a_time(system: "System") -> None:
     """Let as many backups stay as there are: the next night drops one."""
     from keepsort.core.retention import Policy

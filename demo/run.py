@@ -176,6 +176,7 @@ def _system(everything: Everything, kind: type[DemoSystem]) -> None:
             _copied(system)
         practice.schedule(system)
         practice.keep_for_a_time(system)
+        practice.say_what_matters(system)
         part.trouble()
         take(system, Record.Kind.LOOK)
         practice.after_the_trouble(system)

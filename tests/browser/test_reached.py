@@ -156,7 +156,7 @@ def test_who_goes_to_the_bench_early_arrives(keys: Keys) -> None:
     keys.page.wait_for_timeout(200)
     for route in held:
         route.continue_()
-    expect(keys.page.get_by_role("switch", name="Put back hunk 1 of")).to_be_focused()
+    expect(keys.page.get_by_role("switch", name="Put back hunk 1 of text")).to_be_focused()
 
 
 def test_a_deleted_person_from_an_old_backup(keys: Keys) -> None:

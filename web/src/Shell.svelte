@@ -11,6 +11,7 @@
   import { route } from './routes';
   import HelpSheet from './views/help/HelpSheet.svelte';
   import SearchDialog from './views/search/SearchDialog.svelte';
+  import SystemSwitch from './views/switch/SystemSwitch.svelte';
   import SignIn from './views/signin/SignIn.svelte';
 
   const person = createQuery(session);
@@ -21,6 +22,7 @@
   );
   let searching = $state(false);
   let helping = $state(false);
+  let switching = $state(false);
 
   function keyed(event: KeyboardEvent): void {
     if (!signedIn || event.ctrlKey || event.metaKey || event.altKey) return;
@@ -28,6 +30,7 @@
     else if (takesKeys(event.target)) return;
     else if (event.key === '?') helping = true;
     else if (event.key === '/') searching = true;
+    else if (event.key.toLowerCase() === 'g') switching = true;
     else return;
     event.preventDefault();
   }
@@ -56,6 +59,7 @@
     <Router />
   </div>
   <DropZone />
+  <SystemSwitch bind:open={switching} pathname={route.pathname} />
   <HelpSheet bind:open={helping} pathname={route.pathname} />
   <SearchDialog bind:open={searching} system={here} />
 {/if}

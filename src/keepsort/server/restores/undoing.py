@@ -72,7 +72,7 @@ def preview_undo(
         tally = compare_to_backup(run.plan.backup, predicted)
     return PlanRecord.objects.create(
         system=run.system, backup=run.plan.backup, look=look, by=by, undoes=run,
-        takes_back=sorted(left), content=encode_plan(undo), rendered=rendered,
+        takes_back=sorted(left) if chosen is not None or back else None, content=encode_plan(undo), rendered=rendered,
         summary=summary(undo, tally),
     )  # fmt: skip
 
@@ -82,7 +82,7 @@ def taken_back(run: Run) -> dict[int, int]:
     found: dict[int, int] = {}
     for undo in Run.objects.filter(plan__undoes=run, outcome="verified").order_by("pk"):
         steps = undo.plan.takes_back
-        if steps is None:  # it was made when there was no choice
+        if steps is None:
             steps = run.steps.filter(wrote=True).values_list("number", flat=True)
         found |= dict.fromkeys(steps, undo.pk)
     return found

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { onMount } from 'svelte';
   import type { Pane } from '$lib/model/panes.svelte';
 
   /** The edge of a pane: dragged, or moved with the arrows; a double click lets go of the width. */
@@ -14,6 +15,9 @@
   const STEP = 24;
   let line = $state<HTMLElement>();
   let dragged = $state(false);
+  /** How wide the pane is where nobody has changed it. */
+  let usual = $state(0);
+  onMount(() => (usual = Math.round(now())));
 
   const now = (): number => {
     const host = line?.parentElement?.getBoundingClientRect();
@@ -48,7 +52,7 @@
   tabindex="0"
   aria-orientation="vertical"
   aria-label={label}
-  aria-valuenow={pane.width ?? undefined}
+  aria-valuenow={pane.width ?? usual}
   aria-valuemin={pane.least}
   aria-valuemax={pane.most}
   title="{label}: drag, or arrows; double click for the usual width"

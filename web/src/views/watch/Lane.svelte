@@ -12,6 +12,7 @@
   import Timeline from '$lib/parts/Timeline.svelte';
   import Working from '$lib/parts/Working.svelte';
   import { navigate } from '../../routes';
+  import WatchedSheet from './WatchedSheet.svelte';
 
   interface Props {
     system: System;
@@ -25,6 +26,7 @@
   let { system, chosen, asked, onchoose, onwork, onseen }: Props = $props();
 
   let width = $state(560);
+  let watching = $state(false);
   const whole = $derived(system.backups.filter((b) => !b.at.length));
   const offBaseline = $derived(total(system.off_baseline));
   const nextDue = $derived(
@@ -38,7 +40,7 @@
 
 <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_noninteractive_element_interactions -->
 <article
-  class="grid min-h-20 grid-cols-[176px_minmax(0,1fr)_300px] items-center gap-y-1 border-b border-line py-1.5 pl-2
+  class="grid min-h-20 grid-cols-[158px_minmax(0,1fr)_286px] items-center gap-y-1 border-b border-line py-1.5 pl-2
     {chosen ? 'bg-sheet shadow-[inset_3px_0_0_var(--ink)]' : ''}"
   aria-label={system.name}
   onclick={onchoose}
@@ -49,7 +51,7 @@
       {system.connector_label}<br />{count(system.objects, 'object')}
     </div>
     <a class="block text-sm text-ink-2 hover:underline" href="/backups/{system.id}?sheet=schedules">
-      {#if nextDue}next backup {until(nextDue)}{:else if system.schedules.length}schedules paused{:else if !system.trouble}no
+      {#if nextDue}next {until(nextDue)}{:else if system.schedules.length}schedules paused{:else if !system.trouble}no
         schedule{/if}
     </a>
   </div>
@@ -114,17 +116,19 @@
         ondone={onseen}
       />
     {/if}
-    <div class="flex flex-wrap items-center gap-x-3 text-sm">
+    <div class="flex flex-wrap items-center gap-x-2.5 text-sm">
       {#if system.look}
-        <span class="text-ink-2">looked at <Ago at={system.look.taken_at} /></span>
+        <span class="text-ink-2">seen <Ago at={system.look.taken_at} /></span>
       {/if}
       <button class="link" onclick={() => onwork('look')}>look again</button>
       <button class="link" onclick={() => onwork('backup')}>back up</button>
-      <a class="link" href="/sort/{system.id}">sort</a>
+      <button class="link" title="Tags, and what is urgent of it" onclick={() => (watching = true)}
+        >what matters</button
+      >
     </div>
   </div>
   {#if system.kept}
-    <p class="col-span-3 pl-[190px] text-sm text-ink-2">
+    <p class="col-span-3 pl-[170px] text-sm text-ink-2">
       {system.kept.at_written} was kept <Ago at={system.kept.taken_at} />{system.kept.note
         ? ` (“${system.kept.note}”)`
         : ''}:
@@ -132,3 +136,4 @@
     </p>
   {/if}
 </article>
+{#if watching}<WatchedSheet bind:open={watching} {system} />{/if}

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import { askWork, session, systems } from '$lib/api/queries';
+  import { askWork, attention, session, systems } from '$lib/api/queries';
   import type { AskedFor } from '$lib/model/asked';
   import { takesKeys } from '$lib/model/keys';
   import Ago from '$lib/parts/Ago.svelte';
@@ -10,44 +10,34 @@
   import Trouble from '$lib/parts/Trouble.svelte';
   import { navigate } from '../../routes';
   import Attention from './Attention.svelte';
-  import Lane from './Lane.svelte';
+  import Systems from './Systems.svelte';
 
   const all = createQuery(systems);
   const person = createQuery(session);
-  let chosen = $state(0);
+  const wanting = createQuery(attention);
   let error = $state<Error>();
   let asked = $state<Record<number, AskedFor>>({});
+  let lanes = $state<Systems>();
 
-  async function work(system: number, kind: 'backup' | 'look'): Promise<void> {
+  async function work(systems: number[], kind: 'backup' | 'look'): Promise<void> {
     error = undefined;
-    try {
-      asked[system] = { number: await askWork(system, kind), kind, at: [] };
-    } catch (problem) {
-      error = problem as Error;
+    for (const system of systems) {
+      try {
+        asked[system] = { number: await askWork(system, kind), kind, at: [] };
+      } catch (problem) {
+        // the others are asked for nevertheless
+        error = problem as Error;
+      }
     }
   }
 
-  async function keyed(event: KeyboardEvent): Promise<void> {
-    const list = all.data ?? [];
-    const system = list[chosen];
-    if (!system || event.ctrlKey || event.metaKey || event.altKey) return;
-    if (takesKeys(event.target)) return;
+  function keyed(event: KeyboardEvent): void {
+    if (event.ctrlKey || event.metaKey || event.altKey || takesKeys(event.target)) return;
     // a button or a link that has focus keeps what it does itself
     const own = event.target instanceof HTMLElement && event.target.closest('button, a');
     if (own && event.key === 'Enter') return;
-    error = undefined;
-    try {
-      if (event.key === 'ArrowDown') chosen = Math.min(chosen + 1, list.length - 1);
-      else if (event.key === 'ArrowUp') chosen = Math.max(chosen - 1, 0);
-      else if (event.key === 'Enter')
-        await navigate('/sort/:system', { params: { system: String(system.id) } });
-      else if (event.key.toLowerCase() === 'b') await work(system.id, 'backup');
-      else if (event.key.toLowerCase() === 'l') await work(system.id, 'look');
-      else return;
-      event.preventDefault();
-    } catch (problem) {
-      error = problem as Error;
-    }
+    const pressed = event.key.length === 1 ? event.key.toLowerCase() : event.key;
+    if (lanes?.key(pressed)) event.preventDefault();
   }
 </script>
 
@@ -56,7 +46,7 @@
 <div class="grid min-h-0 grid-rows-[minmax(0,1fr)_auto]">
   <main
     tabindex="-1"
-    class="grid min-h-0 grid-cols-[minmax(0,1fr)_300px] max-[999px]:block max-[999px]:overflow-auto"
+    class="grid min-h-0 grid-cols-[minmax(0,1fr)_minmax(300px,28%)] max-[999px]:block max-[999px]:overflow-auto"
   >
     <section class="overflow-auto max-[999px]:overflow-visible px-4.5 py-1.5" aria-label="Systems">
       <h1 class="sr-only">Watch</h1>
@@ -75,21 +65,16 @@
       {#if !all.data && !all.error}
         <p class="pt-3 text-ink-2" role="status">Asking what is known of the systems…</p>
       {:else if all.data?.length}
-        <div class="grid grid-cols-[176px_minmax(0,1fr)_300px] pt-2 pb-1 text-xs text-ink-2">
-          <span>{all.data.length === 1 ? 'one system' : `${all.data.length} systems`}</span>
-          <span>backups, oldest first</span>
-          <span>live, against the newest backup</span>
-        </div>
-        {#each all.data as system, number (system.id)}
-          <Lane
-            {system}
-            chosen={number === chosen}
-            asked={asked[system.id]}
-            onchoose={() => (chosen = number)}
-            onwork={(kind) => void work(system.id, kind)}
-            onseen={() => delete asked[system.id]}
-          />
-        {/each}
+        <Systems
+          bind:this={lanes}
+          systems={all.data}
+          ranked={wanting.data ?? []}
+          {asked}
+          onwork={(systems, kind) => void work(systems, kind)}
+          onseen={(system) => delete asked[system]}
+          onopen={(system) =>
+            void navigate('/sort/:system', { params: { system: String(system) } })}
+        />
       {:else if all.data}
         <div class="max-w-xl pt-6">
           <p class="font-semibold">No system is kept yet.</p>
@@ -111,7 +96,11 @@
       ['Enter', 'sort'],
       ['B', 'back up now'],
       ['L', 'look again'],
+      ['X', 'choose several'],
+      ['F', 'filter'],
+      ['G', 'go to a system'],
+      ['?', 'help'],
     ]}
-    note="A tick is a backup: the higher, the more had changed. A gap in it: problems. A flag: pinned. A bar: the baseline."
+    note="A tick is a backup: the higher, the more had changed."
   />
 </div>

@@ -1,0 +1,72 @@
+<script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
+  import { Command, Dialog } from 'bits-ui';
+  import type { System } from '$lib/api/client';
+  import { systems } from '$lib/api/queries';
+  import { count } from '$lib/model/differences';
+  import { givesFocusBack } from '$lib/model/focus';
+  import { differing } from '$lib/model/watching';
+  import { navigate } from '../../routes';
+
+  /** Goes to another system, to the same screen where it has one, else to Sort. */
+  let { open = $bindable(false), pathname }: { open: boolean; pathname: string } = $props();
+
+  const all = createQuery(() => ({ ...systems(), enabled: open }));
+  const focus = givesFocusBack();
+
+  async function go(system: System): Promise<void> {
+    open = false;
+    const params = { params: { system: String(system.id) } };
+    if (pathname.startsWith('/backups')) await navigate('/backups/:system', params);
+    else if (pathname.startsWith('/setup')) await navigate('/setup/:system', params);
+    else await navigate('/sort/:system', params);
+  }
+
+  const told = (system: System): string =>
+    system.trouble
+      ? 'not known'
+      : !system.look
+        ? 'not looked at yet'
+        : differing(system)
+          ? `${count(differing(system), 'object')} differ`
+          : 'as in the newest backup';
+</script>
+
+<Dialog.Root bind:open>
+  <Dialog.Portal>
+    <Dialog.Overlay class="fixed inset-0 bg-ink/30" />
+    <Dialog.Content
+      onCloseAutoFocus={focus.onCloseAutoFocus}
+      onOpenAutoFocus={focus.onOpenAutoFocus}
+      class="fixed top-14 left-1/2 w-[min(520px,96vw)] -translate-x-1/2 border border-line-strong bg-sheet"
+    >
+      <Dialog.Title class="sr-only">Go to a system</Dialog.Title>
+      <Command.Root label="Systems" loop>
+        <div class="border-b border-line p-3">
+          <Command.Input
+            class="w-full rounded border border-line-strong bg-paper px-2.5 py-1.5 text-lg"
+            placeholder="Go to a system: some letters of its name"
+            autofocus
+          />
+        </div>
+        <Command.List class="max-h-[60vh] overflow-auto">
+          <Command.Viewport>
+            <Command.Empty class="p-4 text-ink-2">No system is called so.</Command.Empty>
+            {#each all.data ?? [] as system (system.id)}
+              <Command.Item
+                class="flex cursor-pointer items-baseline gap-3 px-4 py-1.5 data-selected:bg-pick-wash"
+                value="{system.name} {system.id}"
+                keywords={[system.connector_label, ...system.tags]}
+                onSelect={() => void go(system)}
+              >
+                <b class="font-semibold">{system.name}</b>
+                <span class="text-sm text-ink-2">{system.connector_label}</span>
+                <span class="ml-auto text-sm text-ink-2">{told(system)}</span>
+              </Command.Item>
+            {/each}
+          </Command.Viewport>
+        </Command.List>
+      </Command.Root>
+    </Dialog.Content>
+  </Dialog.Portal>
+</Dialog.Root>
