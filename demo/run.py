@@ -148,6 +148,7 @@ def _system(everything: Everything, kind: type[DemoSystem]) -> None:
     from keepsort.server.history.feeding import catch_up
     from keepsort.server.snapshots.models import Record
     from keepsort.server.snapshots.services import take
+    from keepsort.server.sorting.tallying import tally_ahead
     from keepsort.server.systems.models import System
     from keepsort.server.systems.services import add_system
 
@@ -179,6 +180,7 @@ def _system(everything: Everything, kind: type[DemoSystem]) -> None:
         practice.say_what_matters(system)
         part.trouble()
         take(system, Record.Kind.LOOK)
+        tally_ahead(system)
         practice.after_the_trouble(system)
         (folder / "loaded").touch()
     System.objects.filter(name=kind.name).update(address=way.address)

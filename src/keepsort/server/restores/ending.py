@@ -12,6 +12,7 @@ from keepsort.server.restores.models import Run
 from keepsort.server.restores.previewing import open_plan
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot, take
+from keepsort.server.sorting.tallying import tally_ahead
 
 _NOTHINGS_TOLD = 20
 _SAVED = (
@@ -74,6 +75,7 @@ def look_at_live(run: Run) -> None:
         run.message = run.message or str(error)
     run.save(update_fields=["after", "message"])
     tell("run", run.pk, run.system_id)
+    tally_ahead(run.system)
 
 
 def outcome_of(run: Run) -> str:

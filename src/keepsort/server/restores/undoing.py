@@ -72,8 +72,8 @@ def preview_undo(
         tally = compare_to_backup(run.plan.backup, predicted)
     return PlanRecord.objects.create(
         system=run.system, backup=run.plan.backup, look=look, by=by, undoes=run,
-        takes_back=sorted(left) if chosen is not None or back else None, content=encode_plan(undo), rendered=rendered,
-        summary=summary(undo, tally),
+        takes_back=sorted(left) if chosen is not None or back else None,
+        content=encode_plan(undo), rendered=rendered, summary=summary(undo, tally),
     )  # fmt: skip
 
 

@@ -3,6 +3,7 @@
   import { count, inWords, total } from '$lib/model/differences';
   import { plainName } from '$lib/model/paths';
   import { ago, bytes, shortDay } from '$lib/model/time';
+  import Brackets from './Brackets.svelte';
 
   interface Props {
     backups: Backup[];
@@ -55,7 +56,6 @@
     });
   });
   const now = $derived(width - margin);
-  const leftX = $derived(ticks.find((t) => t.backup.id === left)?.x);
   const rightX = $derived(ticks.find((t) => t.backup.id === right)?.x ?? now);
   const leftLabel = $derived.by(() => {
     const found = ordered.find((b) => b.id === left);
@@ -63,8 +63,6 @@
     const only = found.at.length ? `only ${plainName(found.at.at(-1)!)}` : '';
     return [`backup of ${ago(found.taken_at)}`, only, found.note].filter(Boolean).join(' · ');
   });
-  // some six and a half pixels a letter: the label stands left of its handle where there is room
-  const labelFits = $derived(leftX !== undefined && leftX > 6.6 * leftLabel.length + 16);
   const labels = $derived.by(() => {
     const out: { x: number; text: string }[] = [];
     for (const { backup, x } of ticks) {
@@ -89,13 +87,16 @@
   }
 
   // one of the ticks can be reached with Tab, the others from it with the arrows
-  const reached = $derived(left !== undefined && leftX !== undefined ? left : ordered.at(-1)?.id);
+  const reached = $derived(ticks.some((t) => t.backup.id === left) ? left : ordered.at(-1)?.id);
   const STEPS: Record<string, (at: number) => number> = {
     ArrowLeft: (at) => at - 1,
     ArrowRight: (at) => at + 1,
     Home: () => 0,
     End: () => ordered.length - 1,
   };
+
+  /** Where the brackets are drawn, also while one of them is dragged. */
+  let drawn = $state<{ left: number; right: number }>();
 
   function keyed(event: KeyboardEvent, at: number): void {
     const step = STEPS[event.key];
@@ -115,11 +116,11 @@
 </script>
 
 <svg {width} {height} role="group" aria-label="Timeline of backups">
-  {#if leftX !== undefined}
+  {#if drawn}
     <rect
-      x={Math.min(leftX, rightX)}
+      x={Math.min(drawn.left, drawn.right)}
       y="4"
-      width={Math.abs(rightX - leftX)}
+      width={Math.abs(drawn.right - drawn.left)}
       height={base - 4}
       fill="var(--pick-wash)"
     />
@@ -187,27 +188,18 @@
     >
   {/each}
   <circle cx={now} cy={base} r="3" fill="var(--ink-2)" />
-  <text
-    x={rightX === now ? now : rightX}
-    y={height - 4}
-    font-size="11"
-    fill="var(--ink)"
-    text-anchor={rightX > width - 120 ? 'end' : 'middle'}>{rightLabel}</text
-  >
-  {#if leftX !== undefined}
-    {@const toRight = rightX >= leftX}
-    <g fill="none" stroke="var(--pick)" stroke-width="3" pointer-events="none">
-      <path d="M{leftX + (toRight ? 8 : -8)} 4H{leftX}v{base - 4}h{toRight ? 8 : -8}" />
-      <path d="M{rightX + (toRight ? -8 : 8)} 4H{rightX}v{base - 4}h{toRight ? -8 : 8}" />
-    </g>
-    <text
-      x={labelFits ? leftX - 8 : leftX + 12}
-      y="17"
-      font-size="12"
-      font-weight="600"
-      fill="var(--ink)"
-      pointer-events="none"
-      text-anchor={labelFits ? 'end' : 'start'}>{leftLabel}</text
-    >
-  {/if}
+  <Brackets
+    places={ticks.map(({ backup, x }) => ({ id: backup.id, x, text: told(backup) }))}
+    {now}
+    {base}
+    {width}
+    {height}
+    {left}
+    {right}
+    {leftLabel}
+    {rightLabel}
+    bind:drawn
+    {onleft}
+    {onright}
+  />
 </svg>

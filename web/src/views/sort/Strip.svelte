@@ -27,7 +27,11 @@
     system.look && head?.right.kind === 'look' && system.look.id > looked.right,
   );
   const rightLabel = $derived(
-    head?.right.kind === 'look' ? `live, ${ago(head.right.taken_at)}` : 'compared with this backup',
+    head?.right.kind === 'look'
+      ? `live, ${ago(head.right.taken_at)}`
+      : head
+        ? `compared with ${ago(head.right.taken_at)}`
+        : '',
   );
 
   function toggle(state: string): void {
