@@ -102,7 +102,7 @@ def test_a_rule_hides_counts_and_shows(sort: Page) -> None:
 def test_a_deleted_entry_is_found_and_opened_where_it_still_is(page: Page) -> None:
     page.keyboard.press("/")
     page.get_by_label("Search for").fill("jorun")
-    hit = page.get_by_role("option")
+    hit = page.get_by_role("dialog").get_by_role("option")
     expect(hit).to_contain_text("gone")
     expect(hit).to_contain_text("5 backups")
     page.keyboard.press("Enter")

@@ -14,7 +14,8 @@ def test_restore_two_objects_and_one_attribute_then_undo(page: Page) -> None:
     # Watch: is anything different?
     lane = page.get_by_role("article", name="People")
     expect(lane.get_by_text("3 changed")).to_be_visible()
-    expect(page.get_by_text("People: live differs from the newest backup")).to_be_visible()
+    wanting = page.get_by_role("complementary", name="Wants attention")
+    expect(wanting.locator("[data-thing]", has_text="Imke Farrow")).to_contain_text("missing")
     lane.get_by_role("link", name="People").click()
 
     # Sort: the tree is folded to the differences, the first one is on the bench
@@ -231,7 +232,9 @@ def test_two_backups_are_named_by_what_they_are(page: Page, demo: Demo) -> None:
 
 
 def test_watch_says_so_where_it_does_not_know(page: Page, demo: Demo) -> None:
-    page.route("**/api/attention", lambda route: route.fulfill(status=503, json={"error": "Busy."}))
+    page.route(
+        "**/api/attention/ranked", lambda route: route.fulfill(status=503, json={"error": "Busy."})
+    )
     page.goto(f"{demo.url}/runs")
     page.goto(demo.url)
     expect(page.get_by_text("What wants attention is not known.")).to_be_visible(timeout=20_000)

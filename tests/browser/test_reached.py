@@ -37,7 +37,7 @@ class Keys:
     def search(self, text: str, found: str) -> None:
         self.press("/")
         self.write(text)
-        expect(self.page.get_by_role("option").first).to_contain_text(found)
+        expect(self.page.get_by_role("dialog").get_by_role("option").first).to_contain_text(found)
         self.press("Enter")
         expect(self.page.get_by_role("heading", name=found)).to_be_visible()
 

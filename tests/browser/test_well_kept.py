@@ -224,7 +224,7 @@ def test_what_was_left_out_by_choice_is_not_kept_and_never_missing(page: Page) -
 
 def test_what_wants_attention_is_put_aside_and_taken_up_again(page: Page) -> None:
     side = page.get_by_role("complementary", name="Wants attention")
-    item = side.locator("div.group").filter(has_text="Gateway: live differs")
+    item = side.locator("[data-thing]").filter(has_text="chrony.conf")
     item.hover()
     item.get_by_role("button", name="put aside…").click()
     item.get_by_label("Why").fill("in work until Friday")

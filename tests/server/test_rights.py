@@ -75,6 +75,7 @@ LEAST: dict[tuple[str, str], Role | None] = {
     ("put", "systems/N/watched"): _OPERATE,
     ("get", "systems/N/places"): _LOOK,
     ("get", "records/N"): _LOOK,
+    ("get", "records/N/apart"): _LOOK,
     ("patch", "records/N"): _OPERATE,
     ("get", "records/N/export"): _LOOK,
     ("get", "records/N/export/ahead"): _LOOK,

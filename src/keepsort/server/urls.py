@@ -46,6 +46,7 @@ urlpatterns = [
     path("api/systems/<int:number>/watched", views.SystemWatched.as_view()),
     path("api/systems/<int:number>/rules", views.SystemRules.as_view()),
     path("api/records/<int:number>", views.OneRecord.as_view()),
+    path("api/records/<int:number>/apart", keeping.Apart.as_view()),
     path("api/records/<int:number>/standing", keeping.Standing.as_view()),
     path("api/records/<int:number>/delete", keeping.Deletion.as_view()),
     path("api/records/<int:number>/verify", keeping.VerifyRecord.as_view()),

@@ -18,7 +18,7 @@ from keepsort.core.snapshot import Choice
 from keepsort.server import reading, tasks
 from keepsort.server.accounts.roles import MayAdminister, MayLook
 from keepsort.server.api.asking import View, person
-from keepsort.server.api.shapes.base import Shape
+from keepsort.server.api.shapes.base import Shape, tally_field
 from keepsort.server.api.shapes.records import ChoiceShape, WorkShape
 from keepsort.server.api.writing import work
 from keepsort.server.events.notify import tell
@@ -28,7 +28,8 @@ from keepsort.server.snapshots import working
 from keepsort.server.snapshots.expecting import expected
 from keepsort.server.snapshots.kinds import kinds_of
 from keepsort.server.snapshots.models import Record, Work
-from keepsort.server.snapshots.services import find_record, open_snapshot, usual_choice
+from keepsort.server.snapshots.services import find_record, newest, open_snapshot, usual_choice
+from keepsort.server.sorting.tallying import tallied
 from keepsort.server.systems.models import System
 
 _TOLD = 200
@@ -189,6 +190,26 @@ class RetentionAhead(View):
     def post(self, request: Request, number: int) -> Response:
         """Tell what would go and what would stay; nothing is changed."""
         return Response(_retention(get_object_or_404(System, pk=number), _policy(request.data)))
+
+
+class ApartShape(Shape):
+    """How live differs from a backup: what was looked at when; null where nobody has."""
+
+    differs = tally_field(allow_null=True)
+    looked_at = serializers.DateTimeField(allow_null=True)
+
+
+class Apart(View):
+    """How far a backup is from live."""
+
+    @extend_schema(operation_id="apart", responses=ApartShape)
+    def get(self, request: Request, number: int) -> Response:
+        """Count what differs between a backup and the newest look at the whole of its system."""
+        found = find_record(number, Record.Kind.BACKUP)
+        look = newest(found.system, Record.Kind.LOOK)
+        if look is None:
+            return Response({"differs": None, "looked_at": None})
+        return Response({"differs": tallied(found, look).counts, "looked_at": look.taken_at})
 
 
 class Standing(View):

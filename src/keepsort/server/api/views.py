@@ -15,8 +15,9 @@ from keepsort.core.compare.importance import Importance
 from keepsort.core.plan import Pick, Policy
 from keepsort.server import tasks
 from keepsort.server.accounts.roles import MayLook, MayRestore
-from keepsort.server.api import writing
+from keepsort.server.api import restoring, writing
 from keepsort.server.api.asking import AFTER, View, number_of, person, read_rules, read_terms
+from keepsort.server.api.running import run_brief, run_briefs
 from keepsort.server.api.shapes.comparing import RulesShape
 from keepsort.server.api.shapes.records import (
     AskWorkShape,
@@ -163,8 +164,8 @@ class Tray(View):
         ]
         return Response(
             {
-                "steps": [writing.step(showing, s) for s in plan.steps],
-                "findings": [writing.finding(found.left.schema, f) for f in plan.findings],
+                "steps": [restoring.step(showing, s) for s in plan.steps],
+                "findings": [restoring.finding(found.left.schema, f) for f in plan.findings],
                 "offers": offers,
             }
         )
@@ -183,7 +184,7 @@ class Plans(View):
             asked.backup, asked.picks, asked.policy,
             look=asked.look, by=person(request), terms=asked.terms, others=asked.others,
         )  # fmt: skip
-        return Response(writing.plan(plan), status=201)
+        return Response(restoring.plan(plan), status=201)
 
 
 class Elsewhere(View):
@@ -204,7 +205,7 @@ class Elsewhere(View):
             get_object_or_404(System, pk=asked["system"]), tuple(asked["at"]), asked["clash"],
             by=person(request),
         )  # fmt: skip
-        return Response(writing.plan(plan), status=201)
+        return Response(restoring.plan(plan), status=201)
 
 
 class SystemPlaces(View):
@@ -226,7 +227,7 @@ class OnePlan(View):
     @extend_schema(operation_id="plan", responses=PlanShape)
     def get(self, request: Request, number: int) -> Response:
         """Return a preview."""
-        return Response(writing.plan(find_plan(number)))
+        return Response(restoring.plan(find_plan(number)))
 
     @extend_schema(operation_id="restore", request=AskRunShape, responses={202: RunBriefShape})
     def post(self, request: Request, number: int) -> Response:
@@ -240,7 +241,7 @@ class OnePlan(View):
                 asked["answers"], asked["wait_minutes"],
             )  # fmt: skip
             tasks.ask_run(run)
-        return Response(writing.run_brief(run), status=202)
+        return Response(run_brief(run), status=202)
 
 
 class PlanAgain(View):
@@ -250,7 +251,7 @@ class PlanAgain(View):
     def post(self, request: Request, number: int) -> Response:
         """Preview again what a plan was made of; live is looked at anew."""
         plan = previewing.preview_again(find_plan(number), person(request))
-        return Response(writing.plan(plan), status=201)
+        return Response(restoring.plan(plan), status=201)
 
 
 class Runs(View):
@@ -260,7 +261,7 @@ class Runs(View):
     def get(self, request: Request) -> Response:
         """List runs, newest first."""
         found = Run.objects.select_related("system", "plan", "by")[:200]
-        return Response([writing.run_brief(r) for r in found])
+        return Response(run_briefs(found))
 
 
 class OneRun(View):
@@ -271,13 +272,13 @@ class OneRun(View):
     @extend_schema(operation_id="run", responses=RunShape)
     def get(self, request: Request, number: int) -> Response:
         """Return a run with its journal."""
-        return Response(writing.run(find_run(number)))
+        return Response(restoring.run(find_run(number)))
 
     @extend_schema(operation_id="cancel_run", request=None, responses=RunBriefShape)
     def delete(self, request: Request, number: int) -> Response:
         """Cancel a run before its next step; what was begun is looked at first."""
         engine.cancel(find_run(number))
-        return Response(writing.run_brief(find_run(number)))
+        return Response(run_brief(find_run(number)))
 
     @extend_schema(operation_id="change_run", request=ChangeRunShape, responses=RunBriefShape)
     def patch(self, request: Request, number: int) -> Response:
@@ -285,7 +286,7 @@ class OneRun(View):
         data = ChangeRunShape(data=request.data)
         data.is_valid(raise_exception=True)
         engine.change_wait(find_run(number), data.validated_data["wait_minutes"])
-        return Response(writing.run_brief(find_run(number)))
+        return Response(run_brief(find_run(number)))
 
 
 class RunJournal(View):
@@ -295,7 +296,7 @@ class RunJournal(View):
     def get(self, request: Request, number: int) -> Response:
         """Return a run with its journal, without its plan, which stays as it is."""
         after = number_of(request, "after", 0) if "after" in request.query_params else None
-        return Response(writing.journal(find_run(number), after))
+        return Response(restoring.journal(find_run(number), after))
 
 
 class UndoRun(View):
@@ -307,7 +308,7 @@ class UndoRun(View):
         data = AskUndoShape(data=request.data)
         data.is_valid(raise_exception=True)
         plan = undoing.preview_undo(find_run(number), person(request), data.validated_data["steps"])
-        return Response(writing.plan(plan), status=201)
+        return Response(restoring.plan(plan), status=201)
 
 
 class SystemRecords(View):

@@ -1,30 +1,23 @@
 """From records to the shapes of the API."""
 
-from datetime import datetime, timedelta
 from typing import Any
 
 import msgspec
 
 from keepsort.connectors.registry import connector_types
-from keepsort.core.compare import Rules, compare_attributes
+from keepsort.core.compare import Rules
 from keepsort.core.compare.rules import Space
-from keepsort.core.model import Schema
-from keepsort.core.plan import Finding, Step, changed_names
 from keepsort.core.snapshot import Snapshot
+from keepsort.server.api.running import run_briefs
 from keepsort.server.files.models import OpenedFile
 from keepsort.server.files.sealing import own_key
 from keepsort.server.logs import log
 from keepsort.server.pooling import DATABASE_AWAY
-from keepsort.server.restores.engine import is_interrupted
-from keepsort.server.restores.models import PlanRecord, Run, RunStep
-from keepsort.server.restores.previewing import open_plan, sources
-from keepsort.server.restores.undoing import taken_back
 from keepsort.server.schedules.services import timing_of
 from keepsort.server.schedules.times import in_words
 from keepsort.server.snapshots.models import Record, Work
 from keepsort.server.snapshots.services import choice_of, newest, open_snapshot, written_branch
 from keepsort.server.snapshots.working import failures
-from keepsort.server.sorting.showing import Showing
 from keepsort.server.sorting.tallying import importance_of, tallied
 from keepsort.server.systems.models import System
 
@@ -149,42 +142,6 @@ def work(found: Work) -> dict[str, Any]:
     }
 
 
-def run_brief(found: Run) -> dict[str, Any]:
-    """Write a run as lists show it."""
-    back = taken_back(found)
-    written = set(found.steps.filter(wrote=True).values_list("number", flat=True))
-    undone = max(back.values()) if back and written <= back.keys() else None
-    return {
-        "id": found.pk,
-        "system": found.system_id,
-        "system_name": found.system.name,
-        "plan": found.plan_id,
-        "state": found.state,
-        "outcome": found.outcome,
-        "interrupted": is_interrupted(found),
-        "undoes": found.plan.undoes_id,
-        "undone_by": undone,
-        "by": found.by.shown_name if found.by else "",
-        "started_at": found.started_at,
-        "finished_at": found.finished_at,
-        "steps": found.steps.count(),
-        "done": found.steps.filter(state=RunStep.State.DONE).count(),
-        "written": len(written),
-        "taken_back": sorted(written & back.keys()),
-        "message": found.message,
-        "waits": found.waits,
-        "waits_until": _waits_until(found),
-        "wait_minutes": found.wait_minutes,
-        "cancel_asked": found.cancel_asked,
-    }
-
-
-def _waits_until(found: Run) -> datetime | None:
-    if found.waits_since is None or found.state == Run.State.FINISHED:
-        return None
-    return found.waits_since + timedelta(minutes=found.wait_minutes)
-
-
 def system(found: System) -> dict[str, Any]:
     """Write a system with its timeline and what is under way.
 
@@ -238,7 +195,7 @@ def _system(found: System) -> dict[str, Any]:
         "sample": _sample(backup, look),
         "work": [work(w) for w in active],
         "failed": work(failed[0]) if failed else None,
-        "runs": [run_brief(r) for r in runs],
+        "runs": run_briefs(runs),
         "baseline": record(baseline) if baseline else None,
         "off_baseline": tallied(baseline, look).counts if baseline and look else {},
         "kept": record(kept) if kept else None,
@@ -289,99 +246,3 @@ def places(tree: Snapshot) -> list[dict[str, Any]]:
         holding |= {child.entry.kind for child in below if child.entry.children is not None}
         level = [child for child in below if child.entry.kind in holding]
     return found[:_PLACES]
-
-
-def finding(schema: Schema, found: Finding) -> dict[str, Any]:
-    """Write a finding."""
-    return {
-        "name": found.name,
-        "level": found.level,
-        "code": found.code,
-        "text": found.text,
-        "path": list(found.path),
-        "written": schema.notation.write(found.path) if found.path else "",
-        "attribute": found.attribute,
-    }
-
-
-def step(showing: Showing, found: Step, rendered: str = "") -> dict[str, Any]:
-    """Write a step with its attributes before and after."""
-    schema = showing.schema
-    name = found.final_path[-1] if found.final_path else schema.notation.write(())
-    attributes = compare_attributes(schema, found.kind, found.before or {}, found.after or {})
-    return {
-        "number": found.number,
-        "action": found.action,
-        "path": list(found.path),
-        "to": list(found.to) if found.to is not None else None,
-        "name": name,
-        "written": schema.notation.write(found.path),
-        "to_written": schema.notation.write(found.to) if found.to is not None else None,
-        "kind_label": schema.label(found.kind),
-        "reason": found.reason,
-        "needs": list(found.needs),
-        "changed": changed_names(schema, found),
-        "attributes": [
-            msgspec.to_builtins(showing.attribute(found.kind, a, None, found.path))
-            for a in attributes
-        ],
-        "rendered": rendered,
-    }
-
-
-def plan(found: PlanRecord) -> dict[str, Any]:
-    """Write a preview."""
-    content = open_plan(found)
-    live = open_snapshot(found.look)
-    showing = Showing(live, live)
-    run = found.runs.first()
-    texts = found.rendered or [""] * len(content.steps)
-    return {
-        "id": found.pk,
-        "system": found.system_id,
-        "system_name": found.system.name,
-        "backup": found.backup_id,
-        "sources": [brief(record) for record in sources(found)],
-        "look": record(found.look),
-        "undoes": found.undoes_id,
-        "takes_back": found.takes_back,
-        "run": run.pk if run else None,
-        "policy": found.policy,
-        "compare_and_set": not any(f.code == "check-then-write" for f in content.findings),
-        "summary": found.summary,
-        "steps": [step(showing, s, t) for s, t in zip(content.steps, texts, strict=True)],
-        "findings": [finding(live.schema, f) for f in content.findings],
-    }
-
-
-def run(found: Run) -> dict[str, Any]:
-    """Write a run with its journal and its plan."""
-    return journal(found) | {"content": plan(found.plan)}
-
-
-def journal(found: Run, after: int | None = None) -> dict[str, Any]:
-    """Write a run with the lines of its journal, or those that changed since another answer.
-
-    after: `entries` of that answer. The run is read before its lines are, so that no line is
-    missed that changes meanwhile.
-    """
-    changed = found.steps.all() if after is None else found.steps.filter(entry__gt=after)
-    lines = [
-        {
-            "number": line.number,
-            "state": line.state,
-            "already": line.already,
-            "wrote": line.wrote,
-            "message": line.message,
-            "report": line.report,
-            "finished_at": line.finished_at,
-        }
-        for line in changed
-    ]
-    left = found.after.changes if found.after else {}
-    return (
-        run_brief(found)
-        | {"lines": lines, "left_now": left}
-        | {"looked": found.after_id is not None, "entries": found.entries}
-        | {"report": found.report}
-    )

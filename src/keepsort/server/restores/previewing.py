@@ -42,6 +42,8 @@ from keepsort.server.systems.vault import Vault
 
 #: How often a file is planned anew without what the system refuses of it.
 _ATTEMPTS = 5
+#: So many objects a summary names.
+_NAMED = 4
 encode_plan = msgspec.msgpack.Encoder().encode
 _AS_SAVED = Terms()
 decode_plan = msgspec.msgpack.Decoder(Plan).decode
@@ -301,4 +303,7 @@ def summary(plan: Plan, left_tally: dict[str, int]) -> dict[str, object]:
         "removed": len(by_action["delete"]),
         "steps": len(plan.steps),
         "left": left_tally,
+        "names": list(
+            dict.fromkeys(s.final_path[-1] for s in plan.steps if s.final_path and not s.reason)
+        )[:_NAMED],
     }

@@ -64,6 +64,13 @@ export async function saveRetention(system: number, body: Policy): Promise<void>
   await again();
 }
 
+/** How far live is from a backup, by the newest look. */
+export const apart = (backup: number) => ({
+  queryKey: ['standing', backup, 'apart'],
+  queryFn: () => got(client.GET('/api/records/{number}/apart', of(backup))),
+  staleTime: 5 * 60_000,
+});
+
 export const standing = (backup: number) => ({
   queryKey: ['standing', backup],
   queryFn: () => got(client.GET('/api/records/{number}/standing', of(backup))),

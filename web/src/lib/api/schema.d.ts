@@ -628,6 +628,23 @@ export interface paths {
         patch: operations["change_record"];
         trace?: never;
     };
+    "/api/records/{number}/apart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Count what differs between a backup and the newest look at the whole of its system. */
+        get: operations["apart"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/records/{number}/delete": {
         parameters: {
             query?: never;
@@ -1220,6 +1237,14 @@ export interface components {
          * @enum {string}
          */
         ActionEnum: "create" | "update" | "move" | "delete";
+        /** @description How live differs from a backup: what was looked at when; null where nobody has. */
+        ApartShape: {
+            differs: {
+                [key: string]: number;
+            } | null;
+            /** Format: date-time */
+            looked_at: string | null;
+        };
         /** @description An object of a file that has no place in the system, with what is beneath it. */
         AsideShape: {
             written: string;
@@ -1737,6 +1762,12 @@ export interface components {
             steps: number;
             done: number;
             written: number;
+            /** @description How many objects it was to change, create and remove. */
+            planned: {
+                [key: string]: number;
+            };
+            /** @description The first of them. */
+            names: string[];
             message: string;
             waits: string;
             /** Format: date-time */
@@ -2230,6 +2261,12 @@ export interface components {
             steps: number;
             done: number;
             written: number;
+            /** @description How many objects it was to change, create and remove. */
+            planned: {
+                [key: string]: number;
+            };
+            /** @description The first of them. */
+            names: string[];
             message: string;
             waits: string;
             /** Format: date-time */
@@ -2259,6 +2296,12 @@ export interface components {
             steps: number;
             done: number;
             written: number;
+            /** @description How many objects it was to change, create and remove. */
+            planned: {
+                [key: string]: number;
+            };
+            /** @description The first of them. */
+            names: string[];
             message: string;
             waits: string;
             /** Format: date-time */
@@ -7005,6 +7048,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordShape"];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    apart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApartShape"];
                 };
             };
             /** @description What was asked for is not as it should be. */

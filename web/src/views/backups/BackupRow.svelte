@@ -1,8 +1,9 @@
 <script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
   import type { Backup, System } from '$lib/api/client';
-  import { changeBackup } from '$lib/api/practice';
+  import { apart, changeBackup } from '$lib/api/practice';
   import type { AskedFor } from '$lib/model/asked';
-  import { count } from '$lib/model/differences';
+  import { count, total } from '$lib/model/differences';
   import { bytes, until } from '$lib/model/time';
   import { plainName } from '$lib/model/paths';
   import Ago from '$lib/parts/Ago.svelte';
@@ -17,10 +18,15 @@
     /** When it goes: a time, or words; empty where it stays. */
     fate: string;
     pair: number[];
+    /** Whether how far live is from it is asked for without being opened. */
+    near: boolean;
     onasked: (asked: AskedFor) => void;
   }
-  let { system, backup, why, fate, pair = $bindable(), onasked }: Props = $props();
+  let { system, backup, why, fate, pair = $bindable(), near, onasked }: Props = $props();
 
+  let asking = $state(false);
+  const wanted = $derived(near || asking);
+  const away = createQuery(() => ({ ...apart(backup.id), enabled: wanted }));
   let editing = $state(false);
   let open = $state(false);
   // svelte-ignore state_referenced_locally
@@ -93,6 +99,21 @@
         class="text-ink-3">nothing</span
       >{/if}
   </td>
+  <td class="py-1.5 pr-4">
+    {#if away.error}
+      <span class="text-stop" title={away.error.message}>not known</span>
+    {:else if !wanted}
+      <button class="link text-ink-2" onclick={() => (asking = true)}>how far?</button>
+    {:else if !away.data}
+      <span class="text-ink-3">…</span>
+    {:else if away.data.differs === null}
+      <span class="text-ink-3">not looked at</span>
+    {:else if total(away.data.differs)}
+      <Tally tally={away.data.differs} />
+    {:else}
+      <b class="font-semibold text-pick">as live is</b>
+    {/if}
+  </td>
   <td class="py-1.5 pr-4 text-right font-mono text-sm">{backup.objects.toLocaleString('en')}</td>
   <td class="py-1.5 pr-4 text-right font-mono text-sm">{bytes(backup.stored_bytes)}</td>
   <td class="py-1.5 pr-4 whitespace-nowrap">
@@ -115,7 +136,7 @@
 {#if open}
   <tr class="border-b border-line bg-sheet">
     <td></td>
-    <td colspan="8" class="pb-3">
+    <td colspan="9" class="pb-3">
       <BackupDetails {system} {backup} {why} {onasked} />
     </td>
   </tr>

@@ -14,6 +14,8 @@
   }
   let { system, backups, kept, onasked }: Props = $props();
 
+  /** Of so many, the newest, it is told at once how far live is from them. */
+  const NEAR = 6;
   let pair = $state<number[]>([]);
   const sorted = $derived([...pair].sort((a, b) => a - b));
   const heads = [
@@ -21,6 +23,7 @@
     'note',
     'by',
     'changed since the one before',
+    'live differs from it now',
     'objects',
     'new in store',
     'state',
@@ -41,13 +44,14 @@
     <tr>
       <th class="w-6"></th>
       {#each heads as head, n (n)}
-        <th class="py-1 pr-4 font-normal {n === 4 || n === 5 ? 'text-right' : ''}">{head}</th>
+        <th class="py-1 pr-4 font-normal {n === 5 || n === 6 ? 'text-right' : ''}">{head}</th>
       {/each}
     </tr>
   </thead>
   <tbody>
-    {#each backups as backup (backup.id)}
+    {#each backups as backup, n (backup.id)}
       <BackupRow
+        near={n < NEAR || backup.baseline}
         {system}
         {backup}
         why={why.get(backup.id) ?? []}

@@ -1,7 +1,8 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import type { Plan, Run } from '$lib/api/client';
-  import { askPreviewAgain, askUndo, attention } from '$lib/api/queries';
+  import { askPreviewAgain, attention } from '$lib/api/queries';
+  import { askUndo } from '$lib/api/running';
   import { count } from '$lib/model/differences';
   import { openPlan } from '../preview/open';
 

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import { run as runQuery } from '$lib/api/queries';
+  import { run as runQuery } from '$lib/api/running';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { route } from '../../routes';
   import RunPane from './RunPane.svelte';

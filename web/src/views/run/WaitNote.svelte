@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Run } from '$lib/api/client';
-  import { changeWait } from '$lib/api/queries';
+  import { changeWait } from '$lib/api/running';
   import { exact } from '$lib/model/time';
   import Trouble from '$lib/parts/Trouble.svelte';
 

@@ -1,6 +1,8 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import { allSettings, connectors } from '$lib/api/queries';
+  import { allSettings, connectors, systems } from '$lib/api/queries';
+  import type { System } from '$lib/api/client';
+  import Ago from '$lib/parts/Ago.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
   import Title from '$lib/parts/Title.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
@@ -10,6 +12,9 @@
 
   const kinds = createQuery(connectors);
   const all = createQuery(allSettings);
+  const watched = createQuery(systems);
+  const known = (number: number): System | undefined =>
+    watched.data?.find((one) => one.id === number);
   const asked = $derived(route.params.system);
   const chosen = $derived(all.data?.find((s) => `${s.id}` === asked));
   const adding = $derived(asked === 'new' || all.data?.length === 0);
@@ -31,6 +36,13 @@
         >
           <b class="font-semibold">{system.name}</b>
           <span class="block truncate text-sm text-ink-2">{label(system.connector)}</span>
+          {#if known(system.id)?.failed}
+            <span class="block truncate text-xs font-semibold text-stop">last {known(system.id)!.failed!.kind} failed</span>
+          {:else if known(system.id)?.look}
+            <span class="block truncate text-xs text-ink-3"
+              >answered <Ago at={known(system.id)!.look!.taken_at} /></span
+            >
+          {/if}
         </a>
       {/each}
       <a class="act mt-3 inline-block" href="/setup/new">Add a system</a>

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { untrack } from 'svelte';
+  import { onMount, untrack } from 'svelte';
   import type { AskSettings, Connector, Probe, Settings } from '$lib/api/client';
   import { Failure } from '$lib/api/client';
   import { removeSystem, saveSettings, tryConnection } from '$lib/api/queries';
@@ -7,6 +7,7 @@
   import { navigate } from '../../routes';
   import FormRow from './FormRow.svelte';
   import OptionField from './OptionField.svelte';
+  import Standing from './Standing.svelte';
   import TryResult from './TryResult.svelte';
 
   interface Props {
@@ -85,6 +86,12 @@
       for (const [key, value] of Object.entries(probe.learned)) options[key] = value;
     });
 
+  // what a system answers, and what may be done there, is why somebody comes here
+  onMount(() => {
+    if (settings) void attempt();
+    return () => stop?.abort();
+  });
+
   function save(event: SubmitEvent): Promise<void> {
     event.preventDefault();
     return doing('save', async () => {
@@ -102,8 +109,13 @@
 </script>
 
 <h2 class="mb-2 text-xl font-semibold tracking-tight">{settings?.name ?? 'A new system'}</h2>
-<div class="grid grid-cols-[minmax(0,560px)_minmax(0,1fr)] gap-8">
-  <form onsubmit={save}>
+<div
+  class="grid gap-8 {settings
+    ? 'grid-cols-[minmax(0,1fr)_minmax(0,520px)]'
+    : 'grid-cols-[minmax(0,560px)_minmax(0,1fr)]'}"
+>
+  <form onsubmit={save} class={settings ? 'order-2' : ''}>
+    {#if settings}<h3 class="mb-1.5 font-semibold">How it is reached</h3>{/if}
     <FormRow id="connector" label="Connector">
       <select id="connector" class="field w-full" bind:value={connector} disabled={!!settings}>
         {#each kinds as one (one.name)}<option value={one.name}>{one.label}</option>{/each}
@@ -160,9 +172,12 @@
     </div>
   </form>
   <div>
+    {#if settings}<Standing system={settings.id} />{/if}
     {#if error}<Trouble {error} />{/if}
     {#if probe}
       <TryResult {probe} />
+    {:else if busy === 'try'}
+      <p class="text-ink-2" role="status">Asking {name} what it answers, and what may be done…</p>
     {:else if !error}
       <p class="text-ink-2">
         Trying the connection tells what answers, what is there, what this account may do, and what

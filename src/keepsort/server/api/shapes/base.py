@@ -10,9 +10,9 @@ def path_field(**options: Any) -> serializers.ListField:
     return serializers.ListField(child=serializers.CharField(allow_blank=True), **options)
 
 
-def tally_field() -> serializers.DictField:
+def tally_field(**options: Any) -> serializers.DictField:
     """Return the field of numbers by state."""
-    return serializers.DictField(child=serializers.IntegerField())
+    return serializers.DictField(child=serializers.IntegerField(), **options)
 
 
 class Shape(serializers.Serializer[object]):

@@ -109,6 +109,8 @@ class RunBriefShape(Shape):
     steps = serializers.IntegerField()
     done = serializers.IntegerField()
     written = serializers.IntegerField()
+    planned = tally_field(help_text="How many objects it was to change, create and remove.")
+    names = serializers.ListField(child=serializers.CharField(), help_text="The first of them.")
     message = serializers.CharField()
     waits = serializers.CharField(allow_blank=True)
     waits_until = serializers.DateTimeField(allow_null=True)

@@ -1,0 +1,44 @@
+import { client, got, type Run } from './client';
+import { queryClient } from './queries';
+
+/** Previews the way back from a run: from all of it, or from some steps. */
+export function askUndo(number: number, steps: number[] = []) {
+  return got(
+    client.POST('/api/runs/{number}/undo', {
+      params: { path: { number } },
+      body: { steps: steps.length ? steps : null },
+    }),
+  );
+}
+
+export const runs = () => ({
+  queryKey: ['runs'],
+  queryFn: () => got(client.GET('/api/runs')),
+});
+
+export async function changeWait(number: number, minutes: number): Promise<void> {
+  await got(
+    client.PATCH('/api/runs/{number}', {
+      params: { path: { number } },
+      body: { wait_minutes: minutes },
+    }),
+  );
+  await queryClient.invalidateQueries({ queryKey: ['run', number] });
+}
+
+/** A run. Its plan never changes, so it comes once; then only lines are asked for that changed. */
+export const run = (number: number) => ({
+  queryKey: ['run', number],
+  queryFn: async (): Promise<Run> => {
+    const path = { number };
+    const before = queryClient.getQueryData<Run>(['run', number]);
+    if (!before) return got(client.GET('/api/runs/{number}', { params: { path } }));
+    const query = { after: before.entries };
+    const journal = await got(
+      client.GET('/api/runs/{number}/journal', { params: { path, query } }),
+    );
+    const changed = new Map(journal.lines.map((line) => [line.number, line]));
+    const lines = before.lines.map((line) => changed.get(line.number) ?? line);
+    return { ...journal, lines, content: before.content };
+  },
+});
