@@ -198,6 +198,13 @@ def test_a_queue_with_its_driver_goes_back(command: Command, tmp_path: Path) -> 
         assert (
             "*DefaultPageSize: w101h252" in (server.folder / "root/ppd/tank-labels.ppd").read_text()
         )
+        # nothing is printed that nobody asked for; what came of a page stands in the report
+        queue = next(s["number"] for s in plan["steps"] if s["path"] == "/signs-hall")
+        assert server.tool("lpstat", "-W", "all", "-o") == ""
+        said = command.json("try", str(done["run"]), str(queue))["said"]
+        assert said.startswith("signs-hall: Job 1, the test page, ")
+        assert said.endswith("Asked for by The command line.")
+        assert "nothing of that step" in command.fails("try", str(done["run"]), "99")
         undo = command.json("undo", str(done["run"]))
         assert command.json("restore", str(undo["plan"]), *confirmed(undo))["outcome"] == "verified"
         assert command.json("compare", number)["tally"] == {"changed": 3, "missing": 1}

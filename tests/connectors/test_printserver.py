@@ -2,10 +2,12 @@
 
 import http.server
 import re
+import socket
 import threading
 from collections.abc import Iterator
 from contextlib import suppress
 from pathlib import Path as FilePath
+from tempfile import TemporaryDirectory
 
 import pytest
 from hypothesis import given
@@ -15,9 +17,10 @@ from demo import labels
 from demo.servers import cups
 from demo.servers.cups import Cups
 from keepsort.connectors import errors
-from keepsort.connectors.base import Connector, Endpoint
+from keepsort.connectors.base import Connector, Endpoint, Trying
 from keepsort.connectors.printserver import PRINTSERVER, ipp
 from keepsort.connectors.printserver.drivers import divided, joined
+from keepsort.connectors.printserver.trial import print_page
 from keepsort.core.compare import compare, compare_attributes
 from keepsort.core.compare.anchors import key_names
 from keepsort.core.model import Path
@@ -276,3 +279,43 @@ def test_any_bytes_are_read_or_refused(raw: bytes) -> None:
     for one in (raw, b"\2\0\0\0\0\0\0\1" + raw):
         with suppress(ValueError):
             ipp.read(one)
+
+
+@pytest.fixture
+def printing() -> Iterator[Cups]:
+    """A server whose own programs, which are nobody's, can reach what waits to be printed."""
+    with TemporaryDirectory() as folder:
+        FilePath(folder).chmod(0o755)
+        found = Cups(FilePath(folder) / "cups")
+        yield found
+        found.stop()
+
+
+def test_a_test_page_is_printed_and_said_to_be_only_where_it_was(printing: Cups) -> None:
+    server = printing
+    paper = socket.create_server(("127.0.0.1", 0))
+    printed: list[bytes] = []
+
+    def take() -> None:
+        line, _ = paper.accept()
+        while some := line.recv(4096):
+            printed.append(some)
+
+    threading.Thread(target=take, daemon=True).start()
+    device = f"socket://127.0.0.1:{paper.getsockname()[1]}"
+    server.admin("-p", "sign", "-E", "-v", device, "-m", "raw")
+    server.admin("-p", "away", "-E", "-v", device, "-m", "raw")
+    server.tool("cupsdisable", "away")
+    connector = PRINTSERVER.open(Endpoint(address=server.address), Keeper())
+    assert isinstance(connector, Trying)
+    said = connector.try_out(("sign",), "queue")
+    assert re.fullmatch(r"Job \d+, the test page, was printed\.", said)
+    assert b"Test page for sign" in b"".join(printed)
+    job = re.search(r"\d+", said)
+    assert job is not None
+    assert f"sign-{job[0]}" in server.tool("lpstat", "-W", "completed", "-o")
+    waits = print_page(connector._client, connector._client.uri("away"), "away", lambda _: None)  # type: ignore[attr-defined]
+    assert re.fullmatch(r"Job \d+, the test page, was taken and .* waits its turn.*\.", waits)
+    with pytest.raises(errors.Refused):
+        connector.try_out(("nobody",), "queue")
+    connector.close()

@@ -119,7 +119,7 @@ def test_roles(sides: dict[str, int], people: System) -> None:
     shown = viewer.get(f"/api/runs/{run['id']}").json()
     assert shown["outcome"] == "verified"
     assert [line["state"] for line in shown["lines"]] == ["done"]
-    assert call(operator, "delete", f"/api/runs/{run['id']}").status_code == 403
+    assert call(operator, "post", f"/api/runs/{run['id']}/cancel").status_code == 403
     undo = call(restorer, "post", f"/api/runs/{run['id']}/undo").json()
     assert [s["action"] for s in undo["steps"]] == ["delete"]
 

@@ -22,7 +22,17 @@ from keepsort.cli.keeping import (
     verify_command,
 )
 from keepsort.cli.keys import keys_app
-from keepsort.cli.restores import cancel, compare, elsewhere, preview, restore, resume, runs, undo
+from keepsort.cli.restores import (
+    cancel,
+    compare,
+    elsewhere,
+    preview,
+    restore,
+    resume,
+    runs,
+    try_out,
+    undo,
+)
 from keepsort.cli.schedules import schedule_app
 from keepsort.cli.systems import system_app
 
@@ -30,7 +40,7 @@ _COMMANDS = (
     attention_command, backup, backups, baseline_command, cancel, compare, copies_app,
     delete_command, elsewhere, export, files_app, history, import_command, keys_app, open_command,
     pin_command, preview, restore, resume, retention_command, runs, schedule_app, search, show,
-    system_app, undo, verify_command,
+    system_app, try_out, undo, verify_command,
 )  # fmt: skip
 
 

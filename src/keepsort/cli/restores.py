@@ -240,6 +240,19 @@ def cancel(run: str, as_json: bool) -> None:
         Output(as_json).one(told, f"run {found.pk} ends before its next step. {found.waits}")
 
 
+@click.command("try")
+@click.argument("run")
+@click.argument("step", type=int)
+@as_json_option
+def try_out(run: str, step: int, as_json: bool) -> None:
+    """Use once what a step of a run has restored, to see that it works: print a test page."""
+    from keepsort.server.restores import trying
+    from keepsort.server.restores.records import find_run
+
+    said = trying.try_out(find_run(run), step, None)
+    Output(as_json).one({"said": said}, said)
+
+
 @click.command()
 @click.argument("run")
 @click.option("--step", "steps", type=int, multiple=True, help="Only this step; may be repeated.")

@@ -188,6 +188,20 @@ class Preparing(Protocol):
 
 
 @runtime_checkable
+class Trying(Protocol):
+    """A connector that can see whether an object works, by using it once.
+
+    Which kinds can be tried says `Kind.trial`. Nothing is tried that nobody has asked for.
+    """
+
+    def try_out(self, path: Path, kind: str) -> str:
+        """Use the object once, and return what came of it, in plain words.
+
+        Raises a `ConnectorError` where it could not be used.
+        """
+
+
+@runtime_checkable
 class Learning(Protocol):
     """A connector that learns options at the first contact, like the key of a host.
 

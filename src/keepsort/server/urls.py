@@ -91,6 +91,8 @@ urlpatterns = [
     path("api/runs", views.Runs.as_view()),
     path("api/runs/<int:number>", views.OneRun.as_view()),
     path("api/runs/<int:number>/journal", views.RunJournal.as_view()),
+    path("api/runs/<int:number>/cancel", views.CancelRun.as_view()),
+    path("api/runs/<int:number>/try", views.TryOut.as_view()),
     path("api/runs/<int:number>/undo", views.UndoRun.as_view()),
     path("api/events", events),
     path("api/schema", SpectacularJSONAPIView.as_view()),

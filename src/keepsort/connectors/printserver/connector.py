@@ -28,6 +28,7 @@ from keepsort.connectors.printserver.objects import (
     printer_object,
     written,
 )
+from keepsort.connectors.printserver.trial import print_page
 from keepsort.core.model import ConfigObject, Path
 from keepsort.core.model.notation import read_slash, write_slash
 from keepsort.core.plan import Finding, Step
@@ -246,6 +247,10 @@ class PrintServer:
         if printer or driver or not before:
             name, number = _CALLS[step.kind, "put"]
             yield name, number, about, printer, driver.encode()
+
+    def try_out(self, path: Path, kind: str) -> str:
+        """Print a test page."""
+        return print_page(self._client, self._client.uri(path[0], kind == CLASS), path[0])
 
     def validate(self, tree: Snapshot) -> list[Problem]:
         """Return nothing beside what is looked for in every tree."""

@@ -51,7 +51,8 @@ SCHEMA = Schema(
             attributes={"default": AttributeSpec(reference=True, label="default queue")},
         ),
         QUEUE: Kind(
-            QUEUE, "queue", renamable=False, required=frozenset({"device"}),
+            QUEUE, "queue", renamable=False, trial="print a test page",
+            required=frozenset({"device"}),
             attributes={
                 **_COMMON,
                 "device": AttributeSpec(label="address of the printer"),
@@ -60,7 +61,8 @@ SCHEMA = Schema(
             },
         ),
         CLASS: Kind(
-            CLASS, "class of queues", renamable=False, required=frozenset({"members"}),
+            CLASS, "class of queues", renamable=False, trial="print a test page",
+            required=frozenset({"members"}),
             attributes={
                 **_COMMON,
                 "members": AttributeSpec(

@@ -63,6 +63,7 @@ class Kind(msgspec.Struct, frozen=True, omit_defaults=True):
     holds: kinds of which such an object holds at least one, and cannot be without.
     parts_in: the attribute that everything beneath the object is read from; empty where what
         stands beneath are objects of their own.
+    trial: what can be done to see that such an object works, in plain words; empty where nothing.
     """
 
     name: str
@@ -75,6 +76,7 @@ class Kind(msgspec.Struct, frozen=True, omit_defaults=True):
     implied: bool = False
     holds: tuple[str, ...] = ()
     parts_in: str = ""
+    trial: str = ""
 
 
 _PLAIN = AttributeSpec()

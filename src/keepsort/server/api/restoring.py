@@ -42,6 +42,7 @@ def step(showing: Showing, found: Step, rendered: str = "") -> dict[str, Any]:
         "written": schema.notation.write(found.path),
         "to_written": schema.notation.write(found.to) if found.to is not None else None,
         "kind_label": schema.label(found.kind),
+        "trial": schema.kinds[found.kind].trial if found.kind in schema.kinds else "",
         "reason": found.reason,
         "needs": list(found.needs),
         "changed": changed_names(schema, found),

@@ -30,6 +30,7 @@ from keepsort.server.api.shapes.records import (
 )
 from keepsort.server.api.shapes.restoring import (
     AskRunShape,
+    AskTrialShape,
     AskUndoShape,
     ChangeRunShape,
     ElsewhereShape,
@@ -39,12 +40,14 @@ from keepsort.server.api.shapes.restoring import (
     PlanShape,
     RunShape,
     TrayShape,
+    TriedShape,
 )
 from keepsort.server.events.notify import tell
 from keepsort.server.problems import Problem
 from keepsort.server.restores import engine, previewing, undoing
 from keepsort.server.restores.models import Run
 from keepsort.server.restores.records import find_plan, find_run
+from keepsort.server.restores.trying import try_out
 from keepsort.server.retention.needs import note_picked
 from keepsort.server.snapshots.baseline import set_baseline
 from keepsort.server.snapshots.models import Record, Work
@@ -274,12 +277,6 @@ class OneRun(View):
         """Return a run with its journal."""
         return Response(restoring.run(find_run(number)))
 
-    @extend_schema(operation_id="cancel_run", request=None, responses=RunBriefShape)
-    def delete(self, request: Request, number: int) -> Response:
-        """Cancel a run before its next step; what was begun is looked at first."""
-        engine.cancel(find_run(number))
-        return Response(run_brief(find_run(number)))
-
     @extend_schema(operation_id="change_run", request=ChangeRunShape, responses=RunBriefShape)
     def patch(self, request: Request, number: int) -> Response:
         """Change how long a run waits for its system."""
@@ -287,6 +284,32 @@ class OneRun(View):
         data.is_valid(raise_exception=True)
         engine.change_wait(find_run(number), data.validated_data["wait_minutes"])
         return Response(run_brief(find_run(number)))
+
+
+class CancelRun(View):
+    """Cancelling a run."""
+
+    writers = MayRestore
+
+    @extend_schema(operation_id="cancel_run", request=None, responses=RunBriefShape)
+    def post(self, request: Request, number: int) -> Response:
+        """Cancel a run before its next step; what was begun is looked at first."""
+        engine.cancel(find_run(number))
+        return Response(run_brief(find_run(number)))
+
+
+class TryOut(View):
+    """Seeing that what was restored works."""
+
+    writers = MayRestore
+
+    @extend_schema(operation_id="try_out", request=AskTrialShape, responses=TriedShape)
+    def post(self, request: Request, number: int) -> Response:
+        """Use once what a step has written, as its kind says it can be."""
+        data = AskTrialShape(data=request.data)
+        data.is_valid(raise_exception=True)
+        said = try_out(find_run(number), data.validated_data["step"], person(request))
+        return Response({"said": said})
 
 
 class RunJournal(View):

@@ -270,10 +270,13 @@ function sourceOf(looked: Looked, picks: PickedThing[]): number {
   return sources.size === 1 ? [...sources][0]! : looked.left;
 }
 
-const asked = (looked: Looked, picks: PickedThing[]) => ({
+/** What becomes of what is there already: made as the backup has it, left, or only filled up. */
+export type Policy = 'overwrite' | 'keep' | 'fill';
+
+const asked = (looked: Looked, picks: PickedThing[], policy: Policy) => ({
   backup: sourceOf(looked, picks),
   look: looked.right,
-  policy: 'overwrite' as const,
+  policy,
   picks,
   terms: {
     rules: looked.rules ? (JSON.parse(looked.rules) as Rules) : null,
@@ -283,14 +286,14 @@ const asked = (looked: Looked, picks: PickedThing[]) => ({
   },
 });
 
-export const tray = (looked: Looked, picks: PickedThing[]) => ({
-  queryKey: ['tray', termsOf(looked), JSON.stringify(picks)],
-  queryFn: () => got(client.POST('/api/tray', { body: asked(looked, picks) })),
+export const tray = (looked: Looked, picks: PickedThing[], policy: Policy) => ({
+  queryKey: ['tray', termsOf(looked), JSON.stringify(picks), policy],
+  queryFn: () => got(client.POST('/api/tray', { body: asked(looked, picks, policy) })),
   ...forever,
 });
 
-export function askPreview(looked: Looked, picks: PickedThing[]) {
-  return got(client.POST('/api/plans', { body: asked(looked, picks) }));
+export function askPreview(looked: Looked, picks: PickedThing[], policy: Policy) {
+  return got(client.POST('/api/plans', { body: asked(looked, picks, policy) }));
 }
 
 /** Previews the same picks on a new look at live. */

@@ -42,3 +42,17 @@ export const run = (number: number) => ({
     return { ...journal, lines, content: before.content };
   },
 });
+
+/** Cancels a run before its next step. */
+export async function cancelRun(number: number): Promise<void> {
+  await got(client.POST('/api/runs/{number}/cancel', { params: { path: { number } } }));
+  await queryClient.invalidateQueries({ queryKey: ['run', number] });
+}
+
+/** Uses once what a step has written; returns what came of it. */
+export async function tryOut(number: number, step: number): Promise<string> {
+  const asked = { params: { path: { number } }, body: { step } };
+  const { said } = await got(client.POST('/api/runs/{number}/try', asked));
+  await queryClient.invalidateQueries({ queryKey: ['run', number] });
+  return said;
+}

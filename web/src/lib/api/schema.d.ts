@@ -765,12 +765,28 @@ export interface paths {
         get: operations["run"];
         put?: never;
         post?: never;
-        /** @description Cancel a run before its next step; what was begun is looked at first. */
-        delete: operations["cancel_run"];
+        delete?: never;
         options?: never;
         head?: never;
         /** @description Change how long a run waits for its system. */
         patch: operations["change_run"];
+        trace?: never;
+    };
+    "/api/runs/{number}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Cancel a run before its next step; what was begun is looked at first. */
+        post: operations["cancel_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/runs/{number}/journal": {
@@ -784,6 +800,23 @@ export interface paths {
         get: operations["journal"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{number}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Use once what a step has written, as its kind says it can be. */
+        post: operations["try_out"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1335,6 +1368,10 @@ export interface components {
             user: string;
             password?: string | null;
             system?: number | null;
+        };
+        /** @description Which step of a run to try out. */
+        AskTrialShapeRequest: {
+            step: number;
         };
         /** @description A request for the way back: from chosen steps, or from all where null. */
         AskUndoShapeRequest: {
@@ -2484,6 +2521,8 @@ export interface components {
             written: string;
             to_written: string | null;
             kind_label: string;
+            /** @description What can be done to see that it works; empty where nothing. */
+            trial: string;
             reason: string;
             needs: number[];
             changed: string[];
@@ -2618,6 +2657,10 @@ export interface components {
             steps: components["schemas"]["StepShape"][];
             findings: components["schemas"]["FindingShape"][];
             offers: components["schemas"]["OfferShape"][];
+        };
+        /** @description What came of a trial. */
+        TriedShape: {
+            said: string;
         };
         /**
          * @description * `archive` - archive
@@ -8165,7 +8208,7 @@ export interface operations {
             };
         };
     };
-    cancel_run: {
+    change_run: {
         parameters: {
             query?: never;
             header?: never;
@@ -8174,14 +8217,19 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedChangeRunShapeRequest"];
+            };
+        };
         responses: {
-            /** @description No response body */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["RunBriefShape"];
+                };
             };
             /** @description What was asked for is not as it should be. */
             400: {
@@ -8257,7 +8305,7 @@ export interface operations {
             };
         };
     };
-    change_run: {
+    cancel_run: {
         parameters: {
             query?: never;
             header?: never;
@@ -8266,11 +8314,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: {
-            content: {
-                "application/json": components["schemas"]["PatchedChangeRunShapeRequest"];
-            };
-        };
+        requestBody?: never;
         responses: {
             200: {
                 headers: {
@@ -8374,6 +8418,103 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JournalShape"];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    try_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskTrialShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedShape"];
                 };
             };
             /** @description What was asked for is not as it should be. */

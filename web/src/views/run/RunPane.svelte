@@ -1,6 +1,6 @@
 <script lang="ts">
-  import { client, got, type Run } from '$lib/api/client';
-  import { queryClient } from '$lib/api/queries';
+  import type { Run } from '$lib/api/client';
+  import { cancelRun } from '$lib/api/running';
   import { count, inWords, total } from '$lib/model/differences';
   import { emptyTrayAfter } from '$lib/model/picks.svelte';
   import Ago from '$lib/parts/Ago.svelte';
@@ -11,6 +11,7 @@
   import Title from '$lib/parts/Title.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import RunEnd from './RunEnd.svelte';
+  import Trial from './Trial.svelte';
   import WaitNote from './WaitNote.svelte';
 
   let { run }: { run: Run } = $props();
@@ -82,8 +83,7 @@
 
   async function cancel(): Promise<void> {
     try {
-      await got(client.DELETE('/api/runs/{number}', { params: { path: { number: run.id } } }));
-      await queryClient.invalidateQueries({ queryKey: ['run', run.id] });
+      await cancelRun(run.id);
     } catch (problem) {
       error = problem as Error;
     }
@@ -183,6 +183,9 @@
         </h2>
         {#if line.message}<p class="mb-2 border-l-3 border-stop pl-2.5">{line.message}</p>{/if}
         {#if line.report}<p class="mb-2 border-l-3 border-note pl-2.5">{line.report}</p>{/if}
+        {#if finished && step.trial && line.state === 'done' && step.action !== 'delete'}
+          {#key step.number}<Trial {run} step={step.number} does={step.trial} />{/key}
+        {/if}
         <StepChange {step} past={finished || !['waiting', 'in doubt'].includes(line.state)} />
         {#if step.rendered}
           <h3 class="mt-4 mb-1 text-sm text-ink-2">

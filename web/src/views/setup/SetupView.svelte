@@ -37,7 +37,9 @@
           <b class="font-semibold">{system.name}</b>
           <span class="block truncate text-sm text-ink-2">{label(system.connector)}</span>
           {#if known(system.id)?.failed}
-            <span class="block truncate text-xs font-semibold text-stop">last {known(system.id)!.failed!.kind} failed</span>
+            <span class="block truncate text-xs font-semibold text-stop"
+              >last {known(system.id)!.failed!.kind} failed</span
+            >
           {:else if known(system.id)?.look}
             <span class="block truncate text-xs text-ink-3"
               >answered <Ago at={known(system.id)!.look!.taken_at} /></span

@@ -1,8 +1,9 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import type { Offer, System } from '$lib/api/client';
-  import { askPreview, tray, type Looked } from '$lib/api/queries';
+  import { askPreview, tray, type Looked, type Policy } from '$lib/api/queries';
   import { searchParams } from 'sv-router';
+  import { setParameter } from '$lib/model/looked.svelte';
   import { count, type Sides } from '$lib/model/differences';
   import { plainName, type Path } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';
@@ -26,10 +27,18 @@
   let { system, looked, picks, live, sides, drawn, onchoose, onclose }: Props = $props();
 
   const shown = createQuery(() => ({
-    ...tray(looked, picks.things),
+    ...tray(looked, picks.things, policy),
     enabled: picks.things.length > 0,
     placeholderData: (before) => before,
   }));
+  const POLICIES: [Policy, string][] = [
+    ['overwrite', 'is made as the backup has it'],
+    ['keep', 'stays as it is'],
+    ['fill', 'gets only what it lacks'],
+  ];
+  const policy = $derived(
+    POLICIES.find(([name]) => name === searchParams.get('policy'))?.[0] ?? 'overwrite',
+  );
   let error = $state<Error>();
   let waiting = $state(false);
   const steps = $derived(picks.things.length ? (shown.data?.steps ?? []) : []);
@@ -55,7 +64,7 @@
     waiting = true;
     error = undefined;
     try {
-      const plan = await askPreview(looked, picks.things);
+      const plan = await askPreview(looked, picks.things, policy);
       await openPlan(plan);
     } catch (problem) {
       error = problem as Error;
@@ -146,6 +155,21 @@
     {#if error ?? shown.error}<div class="mb-2">
         <Trouble error={(error ?? shown.error)!} />
       </div>{/if}
+    {#if live && picks.things.length}
+      <label class="mb-2 grid gap-0.5 text-sm text-ink-2">
+        what is there already
+        <select
+          class="field"
+          value={policy}
+          onchange={(event) => {
+            const chosen = event.currentTarget.value;
+            setParameter('policy', chosen === 'overwrite' ? undefined : chosen);
+          }}
+        >
+          {#each POLICIES as [name, words] (name)}<option value={name}>{words}</option>{/each}
+        </select>
+      </label>
+    {/if}
     <button
       class="act main w-full py-2"
       disabled={!live || !steps.length || waiting}

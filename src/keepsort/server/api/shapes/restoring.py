@@ -82,6 +82,9 @@ class StepShape(Shape):
     written = serializers.CharField()
     to_written = serializers.CharField(allow_null=True)
     kind_label = serializers.CharField()
+    trial = serializers.CharField(
+        allow_blank=True, help_text="What can be done to see that it works; empty where nothing."
+    )
     reason = serializers.CharField(allow_blank=True)
     needs = serializers.ListField(child=serializers.IntegerField())
     changed = serializers.ListField(child=serializers.CharField())
@@ -149,6 +152,18 @@ class PlanShape(Shape):
     summary = SummaryShape()
     steps = StepShape(many=True)
     findings = FindingShape(many=True)
+
+
+class AskTrialShape(Shape):
+    """Which step of a run to try out."""
+
+    step = serializers.IntegerField()
+
+
+class TriedShape(Shape):
+    """What came of a trial."""
+
+    said = serializers.CharField()
 
 
 class AskUndoShape(Shape):
