@@ -24,6 +24,17 @@
   let helping = $state(false);
   let switching = $state(false);
 
+  /** What was typed before a dialog that takes letters has the keyboard: it is meant for it. */
+  let ahead = $state('');
+
+  function early(event: KeyboardEvent): void {
+    const within = event.target instanceof Element && event.target.closest('[role=dialog]');
+    if (!(searching || switching) || within || event.ctrlKey || event.metaKey) return;
+    if (event.key.length === 1) ahead += event.key;
+    event.preventDefault();
+    event.stopImmediatePropagation();
+  }
+
   function keyed(event: KeyboardEvent): void {
     if (!signedIn || event.ctrlKey || event.metaKey || event.altKey) return;
     if (event.key === 'F1') helping = true;
@@ -40,7 +51,7 @@
   });
 </script>
 
-<svelte:window onkeydown={keyed} />
+<svelte:window onkeydowncapture={early} onkeydown={keyed} />
 {#if person.error}
   <div class="p-6"><Trouble error={person.error} /></div>
 {:else if person.data && !signedIn}
@@ -59,7 +70,7 @@
     <Router />
   </div>
   <DropZone />
-  <SystemSwitch bind:open={switching} pathname={route.pathname} />
+  <SystemSwitch bind:open={switching} bind:ahead pathname={route.pathname} />
   <HelpSheet bind:open={helping} pathname={route.pathname} />
-  <SearchDialog bind:open={searching} system={here} />
+  <SearchDialog bind:open={searching} bind:ahead system={here} />
 {/if}

@@ -12,9 +12,11 @@
   /** Finds an object that nobody remembers the place of, also in backups long past. */
   interface Props {
     open: boolean;
+    /** What was typed before it had the keyboard. */
+    ahead: string;
     system: System | undefined;
   }
-  let { open = $bindable(), system }: Props = $props();
+  let { open = $bindable(), ahead = $bindable(), system }: Props = $props();
 
   const PAUSE = 120;
   let typed = $state('');
@@ -63,7 +65,9 @@
     focus.onOpenAutoFocus(event);
     event.preventDefault();
     input?.focus();
-    input?.select();
+    if (ahead) typed = ahead;
+    else input?.select();
+    ahead = '';
   }
 
   const SCOPES = [

@@ -41,7 +41,7 @@
               >last {known(system.id)!.failed!.kind} failed</span
             >
           {:else if known(system.id)?.look}
-            <span class="block truncate text-xs text-ink-3"
+            <span class="block truncate text-xs text-ink-2"
               >answered <Ago at={known(system.id)!.look!.taken_at} /></span
             >
           {/if}

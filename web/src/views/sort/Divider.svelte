@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { onMount } from 'svelte';
+  import { tick } from 'svelte';
   import type { Pane } from '$lib/model/panes.svelte';
 
   /** The edge of a pane: dragged, or moved with the arrows; a double click lets go of the width. */
@@ -17,7 +17,9 @@
   let dragged = $state(false);
   /** How wide the pane is where nobody has changed it. */
   let usual = $state(0);
-  onMount(() => (usual = Math.round(now())));
+  $effect(() => {
+    if (pane.width === null) void tick().then(() => (usual = Math.round(now())));
+  });
 
   const now = (): number => {
     const host = line?.parentElement?.getBoundingClientRect();

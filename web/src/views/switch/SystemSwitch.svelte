@@ -9,10 +9,27 @@
   import { navigate } from '../../routes';
 
   /** Goes to another system, to the same screen where it has one, else to Sort. */
-  let { open = $bindable(false), pathname }: { open: boolean; pathname: string } = $props();
+  interface Props {
+    open: boolean;
+    /** What was typed before it had the keyboard. */
+    ahead: string;
+    pathname: string;
+  }
+  let { open = $bindable(false), ahead = $bindable(), pathname }: Props = $props();
+
+  let typed = $state('');
+  let input = $state<HTMLElement | null>(null);
 
   const all = createQuery(() => ({ ...systems(), enabled: open }));
   const focus = givesFocusBack();
+
+  function opened(event: Event): void {
+    focus.onOpenAutoFocus(event);
+    event.preventDefault();
+    typed = ahead;
+    ahead = '';
+    input?.focus();
+  }
 
   async function go(system: System): Promise<void> {
     open = false;
@@ -37,7 +54,7 @@
     <Dialog.Overlay class="fixed inset-0 bg-ink/30" />
     <Dialog.Content
       onCloseAutoFocus={focus.onCloseAutoFocus}
-      onOpenAutoFocus={focus.onOpenAutoFocus}
+      onOpenAutoFocus={opened}
       class="fixed top-14 left-1/2 w-[min(520px,96vw)] -translate-x-1/2 border border-line-strong bg-sheet"
     >
       <Dialog.Title class="sr-only">Go to a system</Dialog.Title>
@@ -46,7 +63,8 @@
           <Command.Input
             class="w-full rounded border border-line-strong bg-paper px-2.5 py-1.5 text-lg"
             placeholder="Go to a system: some letters of its name"
-            autofocus
+            bind:ref={input}
+            bind:value={typed}
           />
         </div>
         <Command.List class="max-h-[60vh] overflow-auto">
