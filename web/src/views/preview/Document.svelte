@@ -2,6 +2,7 @@
   import { tick } from 'svelte';
   import type { Plan } from '$lib/api/client';
   import { count } from '$lib/model/differences';
+  import { saveText } from '$lib/model/saving';
   import StepArticle from '$lib/parts/StepArticle.svelte';
 
   /** All steps of a plan as one text to read: what is deleted stands apart, before the rest. */
@@ -32,23 +33,16 @@
     document.getElementById(`step-${number}`)?.scrollIntoView({ block: 'start' });
   }
 
+  /** All that is sent, as one text. */
+  const all = $derived(plan.steps.map((step) => step.rendered).filter(Boolean));
+
   async function copy(): Promise<void> {
-    const all = plan.steps.map((step) => step.rendered).filter(Boolean);
     try {
       await navigator.clipboard.writeText(`${all.join('\n')}\n`);
       copied = `${count(all.length, 'step')} copied`;
     } catch {
       copied = 'The browser does not allow it here; “save” gives the same as a file.';
     }
-  }
-
-  function save(): void {
-    const all = plan.steps.map((step) => step.rendered).filter(Boolean);
-    const link = document.createElement('a');
-    link.href = URL.createObjectURL(new Blob([`${all.join('\n')}\n`], { type: 'text/plain' }));
-    link.download = `preview-${plan.id}.txt`;
-    link.click();
-    URL.revokeObjectURL(link.href);
   }
 
   const sent = $derived(`sent to ${plan.system_name}`);
@@ -64,11 +58,15 @@
   </h2>
 {/snippet}
 
-{#if plan.steps.some((step) => step.rendered)}
+{#if all.length}
   <p class="float-right flex items-baseline gap-3 text-sm">
     {#if copied}<span role="status" class="text-ink-2">{copied}</span>{/if}
     <button class="link" title="All that is sent, as text" onclick={copy}>copy all</button>
-    <button class="link" title="All that is sent, as a file" onclick={save}>save</button>
+    <button
+      class="link"
+      title="All that is sent, as a file"
+      onclick={() => saveText(`preview-${plan.id}.txt`, `${all.join('\n')}\n`)}>save</button
+    >
   </p>
 {/if}
 {#if deletes.length}

@@ -4,6 +4,7 @@
   import { askPreviewAgain, attention } from '$lib/api/queries';
   import { askUndo } from '$lib/api/running';
   import { count } from '$lib/model/differences';
+  import { saveText } from '$lib/model/saving';
   import { openPlan } from '../preview/open';
 
   /** What can be done once a run has ended: going on stands first, and the way back is there. */
@@ -38,14 +39,8 @@
     }
   }
 
-  function save(): void {
-    const file = new Blob([JSON.stringify(run, null, 2)], { type: 'application/json' });
-    const link = document.createElement('a');
-    link.href = URL.createObjectURL(file);
-    link.download = `run-${run.id}.json`;
-    link.click();
-    URL.revokeObjectURL(link.href);
-  }
+  const save = (): void =>
+    saveText(`run-${run.id}.json`, JSON.stringify(run, null, 2), 'application/json');
 </script>
 
 <div class="flex flex-wrap items-center gap-2.5">

@@ -26,11 +26,6 @@
   }
   let { system, looked, picks, live, sides, drawn, onchoose, onclose }: Props = $props();
 
-  const shown = createQuery(() => ({
-    ...tray(looked, picks.things, policy),
-    enabled: picks.things.length > 0,
-    placeholderData: (before) => before,
-  }));
   const POLICIES: [Policy, string][] = [
     ['overwrite', 'is made as the backup has it'],
     ['keep', 'stays as it is'],
@@ -39,6 +34,11 @@
   const policy = $derived(
     POLICIES.find(([name]) => name === searchParams.get('policy'))?.[0] ?? 'overwrite',
   );
+  const shown = createQuery(() => ({
+    ...tray(looked, picks.things, policy),
+    enabled: picks.things.length > 0,
+    placeholderData: (before) => before,
+  }));
   let error = $state<Error>();
   let waiting = $state(false);
   const steps = $derived(picks.things.length ? (shown.data?.steps ?? []) : []);
