@@ -5,7 +5,7 @@
   import { systems } from '$lib/api/queries';
   import { count } from '$lib/model/differences';
   import { givesFocusBack } from '$lib/model/focus';
-  import { differing } from '$lib/model/watching';
+  import { differing, isMeant } from '$lib/model/watching';
   import { navigate } from '../../routes';
 
   /** Goes to another system, to the same screen where it has one, else to Sort. */
@@ -22,6 +22,14 @@
 
   const all = createQuery(() => ({ ...systems(), enabled: open }));
   const focus = givesFocusBack();
+
+  /** Those that are meant, first those whose name begins with what was typed. */
+  const meant = $derived.by(() => {
+    const begins = (one: System): boolean =>
+      one.name.toLowerCase().startsWith(typed.trim().toLowerCase());
+    const found = (all.data ?? []).filter((one) => isMeant(one, typed.trim()));
+    return [...found.filter(begins), ...found.filter((one) => !begins(one))];
+  });
 
   function opened(event: Event): void {
     focus.onOpenAutoFocus(event);
@@ -58,7 +66,7 @@
       class="fixed top-14 left-1/2 w-[min(520px,96vw)] -translate-x-1/2 border border-line-strong bg-sheet"
     >
       <Dialog.Title class="sr-only">Go to a system</Dialog.Title>
-      <Command.Root label="Systems" loop>
+      <Command.Root label="Systems" shouldFilter={false} loop>
         <div class="border-b border-line p-3">
           <Command.Input
             class="w-full rounded border border-line-strong bg-paper px-2.5 py-1.5 text-lg"
@@ -70,11 +78,10 @@
         <Command.List class="max-h-[60vh] overflow-auto">
           <Command.Viewport>
             <Command.Empty class="p-4 text-ink-2">No system is called so.</Command.Empty>
-            {#each all.data ?? [] as system (system.id)}
+            {#each meant as system (system.id)}
               <Command.Item
                 class="flex cursor-pointer items-baseline gap-3 px-4 py-1.5 data-selected:bg-pick-wash"
                 value="{system.name} {system.id}"
-                keywords={[system.connector_label, ...system.tags]}
                 onSelect={() => void go(system)}
               >
                 <b class="font-semibold">{system.name}</b>
