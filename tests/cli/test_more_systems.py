@@ -167,6 +167,17 @@ def test_records_that_moved_and_changed_go_back_in_one_transaction(
     undo = command.json("undo", str(done["run"]))
     assert command.json("restore", str(undo["plan"]), *confirmed(undo))["outcome"] == "verified"
     assert dump(subject) == broken
+    # whether triggers fire is chosen for one restore; the system stays as it is set up
+    logged = "select count(*) from change_log"
+    before_it = subject.sql(logged)
+    silent = command.json(
+        "preview", number, "--pick", f"{diets['paths'][0]}#diet_id", "--choose", "triggers=off"
+    )
+    done = command.json("restore", str(silent["plan"]), *confirmed(silent))
+    assert done["outcome"] == "verified", done
+    assert subject.sql(logged) == before_it
+    wrong = command.fails("preview", number, "--pick", "/**", "--choose", "schemas=public")
+    assert "cannot be chosen" in wrong
     # somebody was quicker: nothing of it is written
     subject.sql(register.trouble())
     plan = command.json("preview", number, "--pick", "/**")
@@ -207,6 +218,14 @@ def test_a_queue_with_its_driver_goes_back(command: Command, tmp_path: Path) -> 
         assert "nothing of that step" in command.fails("try", str(done["run"]), "99")
         undo = command.json("undo", str(done["run"]))
         assert command.json("restore", str(undo["plan"]), *confirmed(undo))["outcome"] == "verified"
+        # sharing is chosen for one restore: whatever is put back is as chosen, and nothing else
+        server.tool("lpadmin", "-p", "tank-labels", "-D", "somebody")
+        private = command.json(
+            "preview", number, "--pick", "/tank-labels", "--choose", "sharing=none"
+        )
+        assert any(f["finding"].startswith("sharing-chosen") for f in private["findings"])
+        command.json("restore", str(private["plan"]), *confirmed(private))
+        assert "printer-is-shared=false" in server.tool("lpoptions", "-p", "tank-labels")
         assert command.json("compare", number)["tally"] == {"changed": 3, "missing": 1}
     finally:
         server.stop()

@@ -92,6 +92,10 @@ def _hanging_place(beside: "Record", at: str | None) -> "Path | None":
     help="What happens to what exists live.",
 )  # fmt: skip
 @click.option("--to", "target", help="The system that an opened file goes to.")
+@click.option(
+    "--choose", multiple=True, metavar="OPTION=VALUE",
+    help="An option of the connector for this restore, like sharing=none or triggers=off.",
+)  # fmt: skip
 @_hangs
 @as_json_option
 def preview(
@@ -103,6 +107,7 @@ def preview(
     accept_move: tuple[str, ...],
     policy: "Policy",
     target: str | None,
+    choose: tuple[str, ...],
     at: str | None,
     as_json: bool,
 ) -> None:
@@ -136,7 +141,10 @@ def preview(
         other = find_record(number, Record.Kind.BACKUP)
         others.append((read_pick([open_snapshot(other)], text, without), other))
     check_left_out(found.left, [*picks, *(pick for pick, _ in others)], without)
-    plan = previewing.preview(record, picks, policy, look=look, terms=terms, others=others)
+    chosen = {name: value for name, _, value in (one.partition("=") for one in choose)}
+    plan = previewing.preview(
+        record, picks, policy, look=look, terms=terms, others=others, chosen=chosen
+    )
     show_plan(Output(as_json), plan)
 
 

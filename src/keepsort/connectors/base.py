@@ -14,6 +14,7 @@ class OptionField(msgspec.Struct, frozen=True, kw_only=True):
     """One setting of a connector, enough to make a form from.
 
     lines: whether it is a text of several lines.
+    per_restore: whether it can be chosen for one restore, whatever the system is set to.
     """
 
     name: str
@@ -24,6 +25,7 @@ class OptionField(msgspec.Struct, frozen=True, kw_only=True):
     choices: tuple[str, ...] = ()
     default: str = ""
     lines: bool = False
+    per_restore: bool = False
 
 
 class Endpoint(msgspec.Struct, frozen=True, kw_only=True):
@@ -199,6 +201,14 @@ class Trying(Protocol):
 
         Raises a `ConnectorError` where it could not be used.
         """
+
+
+@runtime_checkable
+class Adjusting(Protocol):
+    """A connector that makes steps otherwise where a choice for the restore says so."""
+
+    def adjust(self, steps: Sequence[Step]) -> tuple[tuple[Step, ...], list[Finding]]:
+        """Return steps by what is chosen, and a finding that says so; the same steps otherwise."""
 
 
 @runtime_checkable

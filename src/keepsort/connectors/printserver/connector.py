@@ -3,6 +3,8 @@
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
+import msgspec
+
 from keepsort.connectors.base import (
     Description,
     Endpoint,
@@ -13,6 +15,7 @@ from keepsort.connectors.base import (
     Seen,
 )
 from keepsort.connectors.errors import ConnectorError, NoSuchBranch
+from keepsort.connectors.options import one_of
 from keepsort.connectors.printserver import client as calls
 from keepsort.connectors.printserver import ipp
 from keepsort.connectors.printserver.client import Client
@@ -44,6 +47,10 @@ _CALLS = {
 }
 
 
+#: How queues that are put back are shared: as the backup has it, all of them, or none.
+SHARING = ("as before", "all", "none")
+
+
 def open_printserver(endpoint: Endpoint, secrets: SecretKeeper) -> "PrintServer":
     """Make ready to call a print server; the first call connects."""
     return PrintServer(endpoint)
@@ -54,6 +61,7 @@ class PrintServer:
 
     def __init__(self, endpoint: Endpoint) -> None:
         self._client = Client(endpoint)
+        self._sharing = one_of(endpoint, "sharing", SHARING)
 
     def close(self) -> None:
         """Let go of the connection."""
@@ -247,6 +255,21 @@ class PrintServer:
         if printer or driver or not before:
             name, number = _CALLS[step.kind, "put"]
             yield name, number, about, printer, driver.encode()
+
+    def adjust(self, steps: Sequence[Step]) -> tuple[tuple[Step, ...], list[Finding]]:
+        """Let all queues that are put back be shared, or none, where that is chosen."""
+        if self._sharing == SHARING[0]:
+            return tuple(steps), []
+        wanted = self._sharing == "all"
+        made = tuple(
+            msgspec.structs.replace(step, after={**step.after, "shared": wanted})
+            if step.after is not None and step.after.get("shared", wanted) != wanted
+            else step
+            for step in steps
+        )
+        how = "is shared in the network" if wanted else "is not shared in the network"
+        text = f"As chosen for this restore, whatever is put back {how}."
+        return made, [Finding("note", "sharing-chosen", text, ())] if made != tuple(steps) else []
 
     def try_out(self, path: Path, kind: str) -> str:
         """Print a test page."""

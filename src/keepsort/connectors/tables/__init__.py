@@ -41,12 +41,12 @@ TABLES = ConnectorType(
         ),
         OptionField(
             name="triggers", label="Triggers in a run", choices=("on", "off"), default="on",
-            help="Whether triggers fire while rows are written.",
+            help="Whether triggers fire while rows are written.", per_restore=True,
         ),
         OptionField(
             name="try", label="Try at preview", choices=("no", "yes"), default="no",
             help="Whether a plan is carried out and taken back at once, to see what the database "
-            "says. Triggers fire in it.",
+            "says. Triggers fire in it.", per_restore=True,
         ),
         OptionField(
             name="tls", label="TLS", choices=("if offered", "always", "verified"),

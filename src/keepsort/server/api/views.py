@@ -127,6 +127,7 @@ class _Asked:
     others: list[tuple[Pick, Record]]
     policy: Policy
     terms: Terms
+    chosen: dict[str, str]
 
 
 def _asked(request: Request) -> _Asked:
@@ -139,7 +140,7 @@ def _asked(request: Request) -> _Asked:
         note_picked({r.pk: r for r in (backup, *(record for _, record in others))}.values())
     return _Asked(
         backup, find_record(asked["look"]), own, others,
-        asked["policy"], read_terms(asked["terms"]),
+        asked["policy"], read_terms(asked["terms"]), asked["chosen"],
     )  # fmt: skip
 
 
@@ -186,6 +187,7 @@ class Plans(View):
         plan = previewing.preview(
             asked.backup, asked.picks, asked.policy,
             look=asked.look, by=person(request), terms=asked.terms, others=asked.others,
+            chosen=asked.chosen,
         )  # fmt: skip
         return Response(restoring.plan(plan), status=201)
 

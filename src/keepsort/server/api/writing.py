@@ -20,6 +20,7 @@ from keepsort.server.snapshots.services import choice_of, newest, open_snapshot,
 from keepsort.server.snapshots.working import failures
 from keepsort.server.sorting.tallying import importance_of, tallied
 from keepsort.server.systems.models import System
+from keepsort.server.systems.services import choices_of
 
 _BACKUPS_SHOWN = 60
 _PLACES = 500
@@ -165,6 +166,7 @@ _BARE: dict[str, Any] = {
     "connector_label": "", "objects": 0, "backups": [], "look": None, "rules_saved": False,
     "sample": [], "work": [], "failed": None, "runs": [], "baseline": None, "off_baseline": {},
     "kept": None, "schedules": [], "tags": [], "urgent": [], "minor": [],
+    "choices": [],
 }  # fmt: skip
 
 
@@ -190,6 +192,17 @@ def _system(found: System) -> dict[str, Any]:
         "look": _look(backup, look) if look else None,
         "rules_saved": bool(found.rules),
         "tags": found.tags,
+        "choices": [
+            {
+                "name": one.name,
+                "label": one.label,
+                "choices": list(one.choices),
+                "default": found.options.get(one.name) or one.default,
+            }
+            for one in choices_of(found)
+        ]
+        if found.connector in types
+        else [],
         "urgent": list(importance_of(found).urgent),
         "minor": list(importance_of(found).minor),
         "sample": _sample(backup, look),

@@ -216,7 +216,7 @@ class Carrier:
             return
         told: list[RunStep] = []
         try:
-            with opened(self.run.system) as again:
+            with opened(self.run.system, self.run.plan.chosen) as again:
                 threads = threaded(self.schema, steps)
                 for start in range(0, len(threads), _READ):
                     some = threads[start : start + _READ]

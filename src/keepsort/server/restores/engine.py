@@ -183,7 +183,7 @@ def _carry_out(run: Run) -> bool:
     done, tried_again = _done_count(journal), False
     while True:
         try:
-            with opened(run.system) as connector:
+            with opened(run.system, run.plan.chosen) as connector:
                 carrier = Carrier(journal, connector)
                 carrier.settle()
                 _awake(run)
@@ -264,7 +264,7 @@ def _end_unforeseen(run: Run, error: Exception) -> None:
     """End a run that met with an error nobody reckoned with."""
     journal = Journal(run)
     try:
-        with opened(run.system) as connector:
+        with opened(run.system, run.plan.chosen) as connector:
             Carrier(journal, connector).settle()
             ending.put_in_order(run, connector)
     except DATABASE_AWAY:
@@ -285,7 +285,7 @@ def _look_after(run: Run) -> None:
     if run.standing is None and not doubtful:
         return
     try:
-        with opened(run.system) as connector:
+        with opened(run.system, run.plan.chosen) as connector:
             if doubtful:
                 Carrier(journal, connector).settle()
                 again = [line for line in journal.lines.values() if line.state == State.WAITING]

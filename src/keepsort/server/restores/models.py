@@ -15,6 +15,7 @@ class PlanRecord(models.Model):
     summary: what the preview says in one sentence, as numbers.
     picks, policy, terms: what it was made of, and what the two were compared by.
     takes_back: numbers of the steps of the run it undoes; all of them where None.
+    chosen: options of the connector for this restore, instead of those of the system.
     predicted: address of the topmost page of the tree as it will be.
     """
 
@@ -28,6 +29,7 @@ class PlanRecord(models.Model):
     picks = models.JSONField(default=list)
     policy = models.CharField(max_length=12, default="overwrite")
     terms = models.JSONField(default=dict)
+    chosen = models.JSONField(default=dict)
     content = models.BinaryField()
     rendered = models.JSONField(default=list)
     summary = models.JSONField(default=dict)

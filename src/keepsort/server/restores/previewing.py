@@ -1,12 +1,12 @@
 """Previews: from picks to a plan that says all it will do."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, cast
 
 import msgspec
 
 from keepsort.connectors.applying import read
-from keepsort.connectors.base import Connector
+from keepsort.connectors.base import Adjusting, Connector
 from keepsort.core.compare import Comparison, compare
 from keepsort.core.compare.choices import kept
 from keepsort.core.model import ConfigObject, Path, Value
@@ -37,7 +37,7 @@ from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import choice_of, find_record, open_snapshot, take
 from keepsort.server.sorting.comparing import Terms, compare_trees, compared_with, settled
 from keepsort.server.systems.models import System
-from keepsort.server.systems.services import composer_of, opened, successors
+from keepsort.server.systems.services import checked_choices, composer_of, opened, successors
 from keepsort.server.systems.vault import Vault
 
 #: How often a file is planned anew without what the system refuses of it.
@@ -46,6 +46,7 @@ _ATTEMPTS = 5
 _NAMED = 4
 encode_plan = msgspec.msgpack.Encoder().encode
 _AS_SAVED = Terms()
+_NOTHING: Mapping[str, str] = {}
 decode_plan = msgspec.msgpack.Decoder(Plan).decode
 encode_object = msgspec.msgpack.Encoder().encode
 decode_object = msgspec.msgpack.Decoder(ConfigObject | None).decode
@@ -96,12 +97,14 @@ def preview(
     terms: Terms = _AS_SAVED,
     others: Sequence[tuple[Pick, Record]] = (),
     target: System | None = None,
+    chosen: Mapping[str, str] = _NOTHING,
 ) -> PlanRecord:
     """Make a plan, rehearse it, and ask the system what it has to say about it.
 
     look: the look at live that the picks were made on; a new one is taken where None.
     terms: what the two were compared by when the picks were made.
     others: what is picked from other backups of the system.
+    chosen: options of the connector for this restore, instead of those of the system.
     target: the system that is looked at where `look` is None; the backup's own if None.
     Raises `Problem` or a `ConnectorError`.
     """
@@ -113,9 +116,13 @@ def preview(
     wanted: list[Pick] = picks
     told: tuple[Finding, ...] = ()
     comparison, plan, _ = draft_plan(backup, look, wanted, policy, terms, others)
-    with opened(system) as connector:
+    chosen = checked_choices(system, chosen)
+    with opened(system, chosen) as connector:
         for _ in range(_ATTEMPTS):
             plan = Plan(plan.steps, (*plan.findings, *told))
+            if isinstance(connector, Adjusting):
+                steps, said = connector.adjust(plan.steps)
+                plan = Plan(steps, (*plan.findings, *said))
             asked = asked_of(connector, comparison.right, plan, composer, comparison.left)
             less = without_refused(backup, asked[0], wanted)
             if less is None:
@@ -130,7 +137,7 @@ def preview(
         tally = kept(left, choice_of(backup), Choice()).tally
     return PlanRecord.objects.create(
         system=system, backup=backup, look=look, by=by, policy=policy,
-        picks=_written(picks, others), terms=msgspec.to_builtins(terms),
+        picks=_written(picks, others), terms=msgspec.to_builtins(terms), chosen=chosen,
         content=encode_plan(plan), rendered=rendered,
         summary=summary(plan, tally),
     )  # fmt: skip
@@ -146,8 +153,9 @@ def preview_again(record: PlanRecord, by: User | None = None) -> PlanRecord:
     policy = cast(Policy, record.policy)
     terms = msgspec.convert(record.terms, Terms)
     return preview(
-        record.backup, own, policy, by=by, terms=terms, others=others, target=record.system
-    )
+        record.backup, own, policy, by=by, terms=terms, others=others, target=record.system,
+        chosen=record.chosen,
+    )  # fmt: skip
 
 
 def divided(

@@ -3,10 +3,11 @@
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 
+import msgspec
 from django.db import IntegrityError, transaction
 from django.db.models import Max
 
-from keepsort.connectors.base import Connector, Description, Endpoint, Learning
+from keepsort.connectors.base import Connector, Description, Endpoint, Learning, OptionField
 from keepsort.connectors.registry import ConnectorType, connector_type
 from keepsort.core.plan import Composer
 from keepsort.server.caching import Kept
@@ -105,9 +106,15 @@ def find_system(name: str) -> System:
     return found
 
 
+_NOTHING: Mapping[str, str] = {}
+
+
 @contextmanager
-def opened(system: System) -> Iterator[Connector]:
-    """Open a connector to the live system; what secrets it met are kept when it closes."""
+def opened(system: System, chosen: Mapping[str, str] = _NOTHING) -> Iterator[Connector]:
+    """Open a connector to the live system; what secrets it met are kept when it closes.
+
+    chosen: options for one restore, instead of those of the system.
+    """
     if system.password_lost:
         raise Problem(
             f"The password of {system} was lost with the key that it was encrypted with.",
@@ -116,6 +123,8 @@ def opened(system: System) -> Iterator[Connector]:
         )
     vault = Vault(system)
     endpoint = endpoint_of(system)
+    if chosen:
+        endpoint = msgspec.structs.replace(endpoint, options={**endpoint.options, **chosen})
     give_back()
     with slot(system.pk, system.name):
         connector = connector_type(system.connector).open(endpoint, vault)
@@ -127,6 +136,23 @@ def opened(system: System) -> Iterator[Connector]:
                 system.save(update_fields=["options"])
         finally:
             connector.close()
+
+
+def choices_of(system: System) -> list[OptionField]:
+    """Return what can be chosen for one restore to a system."""
+    return [one for one in connector_type(system.connector).options if one.per_restore]
+
+
+def checked_choices(system: System, chosen: Mapping[str, str]) -> dict[str, str]:
+    """Return what was chosen for a restore. Raises `Problem` where it cannot be."""
+    known = {one.name: one for one in choices_of(system)}
+    for name, value in chosen.items():
+        if name not in known or value not in known[name].choices:
+            raise Problem(
+                f"{name}={value} cannot be chosen for a restore to {system}.",
+                "; ".join(f"{o.name}: {', '.join(o.choices)}" for o in known.values()),
+            )
+    return dict(chosen)
 
 
 def composer_of(system: System) -> Composer:

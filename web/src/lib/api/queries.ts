@@ -273,11 +273,17 @@ function sourceOf(looked: Looked, picks: PickedThing[]): number {
 /** What becomes of what is there already: made as the backup has it, left, or only filled up. */
 export type Policy = 'overwrite' | 'keep' | 'fill';
 
-const asked = (looked: Looked, picks: PickedThing[], policy: Policy) => ({
+const asked = (
+  looked: Looked,
+  picks: PickedThing[],
+  policy: Policy,
+  chosen: Record<string, string> = {},
+) => ({
   backup: sourceOf(looked, picks),
   look: looked.right,
   policy,
   picks,
+  chosen,
   terms: {
     rules: looked.rules ? (JSON.parse(looked.rules) as Rules) : null,
     alike: looked.alike ?? 0.6,
@@ -292,8 +298,13 @@ export const tray = (looked: Looked, picks: PickedThing[], policy: Policy) => ({
   ...forever,
 });
 
-export function askPreview(looked: Looked, picks: PickedThing[], policy: Policy) {
-  return got(client.POST('/api/plans', { body: asked(looked, picks, policy) }));
+export function askPreview(
+  looked: Looked,
+  picks: PickedThing[],
+  policy: Policy,
+  chosen: Record<string, string>,
+) {
+  return got(client.POST('/api/plans', { body: asked(looked, picks, policy, chosen) }));
 }
 
 /** Previews the same picks on a new look at live. */

@@ -1514,6 +1514,13 @@ export interface components {
             places?: string[];
             places_out?: string[];
         };
+        /** @description What can be chosen for one restore; default: what holds where nothing is. */
+        ChoosableShape: {
+            name: string;
+            label: string;
+            choices: string[];
+            default: string;
+        };
         /**
          * @description * `rename` - rename
          *     * `skip` - skip
@@ -2003,6 +2010,10 @@ export interface components {
             /** @default overwrite */
             policy: components["schemas"]["PolicyEnum"];
             terms?: components["schemas"]["TermsShapeRequest"];
+            /** @description Options of the connector for this restore. */
+            chosen?: {
+                [key: string]: string;
+            };
         };
         /**
          * @description A place that each good backup of a system is copied to.
@@ -2586,6 +2597,7 @@ export interface components {
             backups: components["schemas"]["RecordShape"][];
             look: components["schemas"]["RecordShape"] | null;
             rules_saved: boolean;
+            choices: components["schemas"]["ChoosableShape"][];
             tags: string[];
             /** @description Patterns of what is urgent when it differs. */
             urgent: string[];

@@ -1,15 +1,16 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import type { Offer, System } from '$lib/api/client';
-  import { askPreview, tray, type Looked, type Policy } from '$lib/api/queries';
+  import { askPreview, tray, type Looked } from '$lib/api/queries';
   import { searchParams } from 'sv-router';
-  import { setParameter } from '$lib/model/looked.svelte';
+  import { choicesMade, policyChosen } from '$lib/model/choices';
   import { count, type Sides } from '$lib/model/differences';
   import { plainName, type Path } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';
   import Mark from '$lib/parts/Mark.svelte';
   import ExportDialog from './ExportDialog.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
+  import RestoreChoices from './RestoreChoices.svelte';
   import TrayThings from './TrayThings.svelte';
   import { openPlan } from '../preview/open';
 
@@ -26,14 +27,8 @@
   }
   let { system, looked, picks, live, sides, drawn, onchoose, onclose }: Props = $props();
 
-  const POLICIES: [Policy, string][] = [
-    ['overwrite', 'is made as the backup has it'],
-    ['keep', 'stays as it is'],
-    ['fill', 'gets only what it lacks'],
-  ];
-  const policy = $derived(
-    POLICIES.find(([name]) => name === searchParams.get('policy'))?.[0] ?? 'overwrite',
-  );
+  const policy = $derived(policyChosen());
+  const chosen = $derived(choicesMade(system));
   const shown = createQuery(() => ({
     ...tray(looked, picks.things, policy),
     enabled: picks.things.length > 0,
@@ -64,7 +59,7 @@
     waiting = true;
     error = undefined;
     try {
-      const plan = await askPreview(looked, picks.things, policy);
+      const plan = await askPreview(looked, picks.things, policy, chosen);
       await openPlan(plan);
     } catch (problem) {
       error = problem as Error;
@@ -155,21 +150,7 @@
     {#if error ?? shown.error}<div class="mb-2">
         <Trouble error={(error ?? shown.error)!} />
       </div>{/if}
-    {#if live && picks.things.length}
-      <label class="mb-2 grid gap-0.5 text-sm text-ink-2">
-        what is there already
-        <select
-          class="field"
-          value={policy}
-          onchange={(event) => {
-            const chosen = event.currentTarget.value;
-            setParameter('policy', chosen === 'overwrite' ? undefined : chosen);
-          }}
-        >
-          {#each POLICIES as [name, words] (name)}<option value={name}>{words}</option>{/each}
-        </select>
-      </label>
-    {/if}
+    {#if live && picks.things.length}<RestoreChoices {system} />{/if}
     <button
       class="act main w-full py-2"
       disabled={!live || !steps.length || waiting}

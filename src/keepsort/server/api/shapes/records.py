@@ -135,6 +135,15 @@ class NextTimeShape(Shape):
     next_at = serializers.DateTimeField(allow_null=True)
 
 
+class ChoosableShape(Shape):
+    """What can be chosen for one restore; default: what holds where nothing is."""
+
+    name = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    choices = serializers.ListField(child=serializers.CharField())
+    default = serializers.CharField()
+
+
 class SystemShape(Shape):
     """A system with what Watch shows of it."""
 
@@ -147,6 +156,7 @@ class SystemShape(Shape):
     backups = RecordShape(many=True)
     look = RecordShape(allow_null=True)
     rules_saved = serializers.BooleanField()
+    choices = ChoosableShape(many=True)
     tags = texts_field()
     urgent = texts_field(help_text="Patterns of what is urgent when it differs.")
     minor = texts_field(help_text="Patterns of what is minor.")

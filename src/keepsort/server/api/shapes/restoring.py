@@ -52,6 +52,11 @@ class PicksShape(Shape):
     picks = PickShape(many=True)
     policy = serializers.ChoiceField(choices=("overwrite", "keep", "fill"), default="overwrite")
     terms = TermsShape(default=dict)
+    chosen = serializers.DictField(
+        child=serializers.CharField(max_length=40),
+        default=dict,
+        help_text="Options of the connector for this restore.",
+    )
 
 
 class ElsewhereShape(Shape):
