@@ -1,22 +1,30 @@
 import { queryClient } from './queries';
+import { askAgain } from './stale';
 
 /** Listens to what the server tells and lets stale answers be asked for again. */
 export function listen(): () => void {
   const source = new EventSource('/api/events');
+  let lost = false;
+  source.onerror = () => (lost = true);
+  source.onopen = () => {
+    // what was told while nobody listened is not told again
+    if (lost) void queryClient.invalidateQueries();
+    lost = false;
+  };
   source.onmessage = (event) => {
     const told = JSON.parse(event.data as string) as { kind: string; id: number; system: number };
     if (told.kind === 'journal' || told.kind === 'run') {
-      void queryClient.invalidateQueries({ queryKey: ['run', told.id] });
-      void queryClient.invalidateQueries({ queryKey: ['runs'] });
+      void askAgain(queryClient, ['run', told.id]);
+      void askAgain(queryClient, ['runs']);
     }
     // a step changes nothing of what is told of its system; the end of its run does
     if (told.kind === 'journal') return;
-    void queryClient.invalidateQueries({ queryKey: ['systems'] });
-    void queryClient.invalidateQueries({ queryKey: ['attention'] });
-    if (told.kind === 'work') void queryClient.invalidateQueries({ queryKey: ['work', told.id] });
+    void askAgain(queryClient, ['systems']);
+    void askAgain(queryClient, ['attention']);
+    if (told.kind === 'work') void askAgain(queryClient, ['work', told.id]);
     if (told.kind !== 'run') {
       for (const key of ['backups', 'schedules', 'retention', 'standing'])
-        void queryClient.invalidateQueries({ queryKey: [key] });
+        void askAgain(queryClient, [key]);
     }
   };
   return () => source.close();
