@@ -1,5 +1,7 @@
 """One value that became another, as short as the row of a tree has room for."""
 
+import re
+
 from keepsort.core.compare import AttributeDifference, Comparison, Difference, compare_attributes
 from keepsort.core.model import AttributeSpec, Value
 from keepsort.core.snapshot import Node, Snapshot
@@ -7,6 +9,8 @@ from keepsort.core.snapshot.encoding import Blob
 from keepsort.server.sorting.showing import written
 
 _LONGEST = 24
+#: The type of attribute that a name of a directory begins with.
+_TYPE = re.compile(r"^[A-Za-z][A-Za-z0-9-]*=")
 
 
 def brief(comparison: Comparison, found: Difference) -> list[str] | None:
@@ -60,7 +64,7 @@ def _named(comparison: Comparison, spec: AttributeSpec, value: Value) -> Value:
     if not spec.reference or not isinstance(value, str):
         return value
     path = comparison.left.schema.notation.read(value)
-    return path[-1] if path else value
+    return _TYPE.sub("", path[-1]) if path else value
 
 
 def _short(value: Value) -> str | None:

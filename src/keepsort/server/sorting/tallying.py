@@ -21,7 +21,7 @@ from keepsort.server.systems.services import newest_successor
 
 _FIRST = 12
 #: Of what is kept: what an older version has told is worked out anew.
-_FORM = 3
+_FORM = 4
 _encode = msgspec.json.Encoder(order="deterministic").encode
 
 

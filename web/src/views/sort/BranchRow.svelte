@@ -45,9 +45,9 @@
 
 {#snippet values()}
   {#each row.attributes as attribute (attribute.name)}
-    <div class="flex min-w-0 gap-1.5">
+    <div class="flex min-w-0 flex-wrap gap-x-1.5">
       <span class="shrink-0 text-sm text-ink-3">{attribute.label}</span>
-      <span class="min-w-0">
+      <span class="min-w-[12ch] flex-1">
         {#each [...attribute.both, ...(row.state === 'missing' ? attribute.left : attribute.right)].slice(0, 3) as value, n (n)}
           <Value {value} {onchoose} was={row.state === 'extra' && taken === 'all'} />
         {/each}

@@ -12,7 +12,7 @@
 <label class="mb-2 grid gap-0.5 text-sm text-ink-2">
   what is there already
   <select
-    class="field"
+    class="field w-full min-w-0"
     value={policyChosen()}
     onchange={(event) => {
       const chosen = event.currentTarget.value;

@@ -80,7 +80,7 @@
           >a newer look is here</button
         >
       {:else if system.look}
-        looked at <Ago at={system.look.taken_at} /> ·
+        seen <Ago at={system.look.taken_at} /> ·
         <button class="link" onclick={onlook}>again</button>
       {/if}
     </div>
