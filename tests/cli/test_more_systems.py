@@ -7,11 +7,12 @@ from urllib.parse import unquote, urlsplit
 
 import pytest
 
-from demo import labels, register
-from demo.servers import cups
+from demo import labels, lagoon_net, register
+from demo.servers import cups, ovsdb
 from demo.servers.cups import Cups
 from demo.servers.etcd import Etcd
 from demo.servers.exhibits import ExhibitController
+from demo.servers.ovsdb import OvsdbServer
 from tests.cli.test_cli import Command, command
 from tests.connectors.test_exhibits import TOKEN, ExhibitSubject
 from tests.connectors.test_hostfiles import CHRONY, POLL, FileSubject
@@ -229,3 +230,36 @@ def test_a_queue_with_its_driver_goes_back(command: Command, tmp_path: Path) -> 
         assert command.json("compare", number)["tally"] == {"changed": 3, "missing": 1}
     finally:
         server.stop()
+
+
+@pytest.mark.skipif(not ovsdb.is_installed(), reason="no Open vSwitch here")
+def test_a_bridge_moves_to_another_switch(command: Command, tmp_path: Path) -> None:
+    one, two = OvsdbServer(tmp_path / "one"), OvsdbServer(tmp_path / "two")
+    try:
+        one.vsctl(*lagoon_net.switch())
+        for name, server in (("Lagoon net", one), ("Spare", two)):
+            command.json("system", "add", name, "--connector", "ovsdb", "--address", server.address)
+        number = str(command.json("backup", "Lagoon net")["backup"])
+        moved = command.json("elsewhere", number, "/br-lagoon", "--to", "Spare")
+        # what holds the others comes first, and what they refer to is brought along
+        paths = [step["path"] for step in moved["steps"] if step["action"] == "create"]
+        assert paths.index("/br-lagoon") < paths.index("/br-lagoon/cam-kelp")
+        done = command.json("restore", str(moved["plan"]), *confirmed(moved))
+        assert done["outcome"] == "verified", done
+        for told in ("list-ports", "get-controller", "get-fail-mode"):
+            assert two.vsctl(told, "br-lagoon") == one.vsctl(told, "br-lagoon")
+        ports = "--columns=name,tag,trunks,vlan_mode,lacp", "list", "Port"
+        ours = {row.strip() for row in two.vsctl(*ports).split("\n\n")}
+        assert ours <= {row.strip() for row in one.vsctl(*ports).split("\n\n")}
+        mirror = "--bare", "--columns=name", "list", "Mirror"
+        assert two.vsctl(*mirror) == one.vsctl(*mirror)
+        assert two.vsctl("--bare", "--columns=type", "list", "QoS").strip() == "linux-htb"
+        undone = command.json("undo", str(done["run"]))
+        assert (
+            command.json("restore", str(undone["plan"]), *confirmed(undone))["outcome"]
+            == "verified"
+        )
+        assert two.vsctl("list-br") == ""
+    finally:
+        one.stop()
+        two.stop()

@@ -31,6 +31,7 @@
     const within = event.target instanceof Element && event.target.closest('[role=dialog]');
     if (!(searching || switching) || within || event.ctrlKey || event.metaKey) return;
     if (event.key.length === 1) ahead += event.key;
+    if (event.key === 'Enter') ahead += '\n';
     event.preventDefault();
     event.stopImmediatePropagation();
   }

@@ -8,7 +8,7 @@ from keepsort.connectors.base import Ready, SecretKeeper
 from keepsort.connectors.errors import Refused
 from keepsort.connectors.ovsdb.columns import Column, Table, hung, let_go, write_value
 from keepsort.connectors.ovsdb.objects import Translation
-from keepsort.connectors.ovsdb.rows import Rows, holding
+from keepsort.connectors.ovsdb.rows import Rows, holding, id_in
 from keepsort.connectors.ovsdb.wire import Operation
 from keepsort.core.model import Attributes, Path, Value, identical
 from keepsort.core.model.masks import MARK, MASK
@@ -58,8 +58,8 @@ class Transaction:
                 self._gone.add(id)
                 if held is not None:
                     lets_go.setdefault((held.above, held.column), []).append(id)
-                else:
-                    changes.append(_of_row("delete", self._rows.table_of[id], id))
+                # the server looks for what refers to a row before it collects what nothing holds
+                changes.append(_of_row("delete", self._rows.table_of[id], id))
                 continue
             if step.to is not None and step.to[:-1] != step.path[:-1] and held is not None:
                 lets_go.setdefault((held.above, held.column), []).append(id)
@@ -87,7 +87,8 @@ class Transaction:
         self._kinds = {path: step.kind for path, step in made.items()}
         for number, step in enumerate(steps):
             if step.action == "create":
-                kept = step.identity if self._keeps_ids else None
+                # what comes from another switch has no id, but may be called by one
+                kept = (step.identity or id_in(step.path[-1])) if self._keeps_ids else None
                 named = ["uuid", kept] if kept else ["named-uuid", f"row{number}"]
                 self._came[step.path] = named
             elif step.to is not None and step.path in self._rows.id_at:
@@ -237,8 +238,7 @@ def shown(translation: Translation, rows: Rows, step: Step) -> str:
         operations.append({**wait, "columns": ["_version"], "until": "==", "rows": version})
         if step.action == "delete":
             held = _shown_hanging(translation, rows, step, step.path, "delete")
-            gone = {"op": "delete", "table": step.kind, "where": own}
-            operations += held or ([gone] if table.root else [])
+            operations += [*held, {"op": "delete", "table": step.kind, "where": own}]
         else:
             if step.to is not None:
                 operations += _shown_hanging(translation, rows, step, step.to, "insert")

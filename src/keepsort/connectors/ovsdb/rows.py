@@ -4,6 +4,7 @@ A row stands beneath the row that holds it by a strong reference. Rows of root t
 holds stand at the top; where there is a root table of one row, that row is the top itself.
 """
 
+import re
 from collections.abc import Iterator
 from typing import Any
 
@@ -14,6 +15,7 @@ from keepsort.core.model import Path
 from keepsort.core.model.notation import write_slash
 
 Row = dict[str, Any]
+_CALLED_BY_ID = re.compile(r" ([0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12})$")
 
 
 class Held(msgspec.Struct, frozen=True):
@@ -131,6 +133,12 @@ class Rows:
             one = waiting.pop()
             yield one
             waiting += reversed(self.beneath.get(one, ()))
+
+
+def id_in(name: str) -> str | None:
+    """Return the id that a row is called by; None where it has a name."""
+    found = _CALLED_BY_ID.search(name)
+    return found[1] if found else None
 
 
 def naming(table: Table) -> str:

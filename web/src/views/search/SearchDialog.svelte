@@ -65,7 +65,7 @@
     focus.onOpenAutoFocus(event);
     event.preventDefault();
     input?.focus();
-    if (ahead) typed = ahead;
+    if (ahead) typed = ahead.replaceAll('\n', '');
     else input?.select();
     ahead = '';
   }

@@ -34,9 +34,34 @@
   function opened(event: Event): void {
     focus.onOpenAutoFocus(event);
     event.preventDefault();
-    typed = ahead;
+    typed = ahead.replaceAll('\n', '');
+    entered = ahead.includes('\n');
     ahead = '';
     input?.focus();
+  }
+
+  /** Where the arrows have gone; what is meant first, as long as they were not used. */
+  let pointed = $state('');
+  let arrows = $state(false);
+  /** Enter was pressed; it holds for what is meant as soon as that is known. */
+  let entered = $state(false);
+  const valueOf = (system: System): string => `${system.name} ${system.id}`;
+
+  $effect(() => {
+    if (!entered || !all.data) return;
+    entered = false;
+    const chosen = (arrows && meant.find((one) => valueOf(one) === pointed)) || meant[0];
+    if (chosen) void go(chosen);
+  });
+
+  // what the list itself takes to be chosen may lag behind what was typed
+  function keyed(event: KeyboardEvent): void {
+    if (event.key === 'ArrowDown' || event.key === 'ArrowUp') arrows = true;
+    else if (event.key === 'Enter') entered = true;
+    else if (event.key.length === 1 || event.key === 'Backspace') arrows = false;
+    if (event.key !== 'Enter') return;
+    event.preventDefault();
+    event.stopPropagation();
   }
 
   async function go(system: System): Promise<void> {
@@ -66,8 +91,9 @@
       class="fixed top-14 left-1/2 w-[min(520px,96vw)] -translate-x-1/2 border border-line-strong bg-sheet"
     >
       <Dialog.Title class="sr-only">Go to a system</Dialog.Title>
-      <Command.Root label="Systems" shouldFilter={false} loop>
-        <div class="border-b border-line p-3">
+      <Command.Root label="Systems" shouldFilter={false} bind:value={pointed} loop>
+        <!-- svelte-ignore a11y_no_static_element_interactions -->
+        <div class="border-b border-line p-3" onkeydowncapture={keyed}>
           <Command.Input
             class="w-full rounded border border-line-strong bg-paper px-2.5 py-1.5 text-lg"
             placeholder="Go to a system: some letters of its name"
@@ -81,7 +107,7 @@
             {#each meant as system (system.id)}
               <Command.Item
                 class="flex cursor-pointer items-baseline gap-3 px-4 py-1.5 data-selected:bg-pick-wash"
-                value="{system.name} {system.id}"
+                value={valueOf(system)}
                 onSelect={() => void go(system)}
               >
                 <b class="font-semibold">{system.name}</b>
