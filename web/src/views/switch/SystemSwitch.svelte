@@ -92,7 +92,6 @@
     >
       <Dialog.Title class="sr-only">Go to a system</Dialog.Title>
       <Command.Root label="Systems" shouldFilter={false} bind:value={pointed} loop>
-        <!-- svelte-ignore a11y_no_static_element_interactions -->
         <div class="border-b border-line p-3" onkeydowncapture={keyed}>
           <Command.Input
             class="w-full rounded border border-line-strong bg-paper px-2.5 py-1.5 text-lg"
