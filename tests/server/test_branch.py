@@ -4,12 +4,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keepsort.core.compare import Rules, compare
+from keepsort.core.compare.importance import Importance
 from keepsort.core.model import ConfigObject, Path
 from keepsort.core.snapshot import MemoryStore
 from keepsort.server.snapshots.models import Record
 from keepsort.server.sorting.branch import BranchRow, branch_table
 from keepsort.server.sorting.comparing import Terms
 from keepsort.server.sorting.in_common import common_paths, in_common
+from keepsort.server.sorting.levels import level
+from keepsort.server.sorting.things import things
 from keepsort.server.sorting.viewing import Seen
 from tests.core.trees import Tree, snapshot, trees
 
@@ -71,3 +74,18 @@ def test_a_folder_that_is_gone_tells_what_it_held() -> None:
     inside = table(view, ("pump",))[0]
     assert [(row.name, row.holds) for row in inside] == [("a", 1), ("b", 0)]
     assert [attribute.left[0].text for attribute in inside[1].attributes] == ["2"]
+
+
+def test_an_object_that_became_another_kind_is_told_without_its_values() -> None:
+    tree: Tree = {
+        (): ConfigObject(name="", kind="group"),
+        ("a",): ConfigObject(name="a", kind="keeper", identity="1"),
+    }
+    other = {**tree, ("a",): ConfigObject(name="a", kind="group", identity="1")}
+    view = seen(tree, other)
+    [row] = table(view, ())[0]
+    assert (row.differing, row.attributes) == (["kind"], [])
+    [shown] = level(view.shown, (), only_differences=True, start=0, limit=9).rows
+    assert (shown.attributes, shown.brief) == (["kind"], None)
+    [thing] = things(view.all, Importance()).first
+    assert (thing.state, thing.attribute, thing.was) == ("changed", "kind", None)

@@ -25,8 +25,9 @@ def brief(comparison: Comparison, found: Difference) -> list[str] | None:
     left, right = _own(comparison.left, found.left, name), _own(comparison.right, found.right, name)
     if left is None or right is None:
         return None
-    [one] = compare_attributes(comparison.left.schema, kind, left, right)
-    return brief_of(comparison, spec, one)
+    both = compare_attributes(comparison.left.schema, kind, left, right)
+    # that an object became one of another kind is told as if it were an attribute, and is none
+    return brief_of(comparison, spec, both[0]) if both else None
 
 
 def brief_of(

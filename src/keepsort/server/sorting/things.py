@@ -71,7 +71,8 @@ def _in_common(
     schema = found.left.schema
     for group in common_changes(found, found.differences):
         name = group.first.name
-        first = found.at(group.paths[0])[0]
+        here = found.at(group.paths[0])
+        first = next(d for d in here if d.left is not None and d.right is not None)
         spec = schema.spec(group.kind, name)
         pair = None if spec.secret else brief_of(found, spec, group.first)
         one = msgspec.structs.replace(first, attributes=(name,))
@@ -100,8 +101,10 @@ def _alone(
     schema, keys = found.left.schema, found.names.keys
     holder: Difference | None = None
     holds = 0
+    top: Path = ()
     for one in found.differences:
-        if holder is not None and is_beneath(one.path, holder.path):
+        own = keys(one.path)
+        if holder is not None and is_beneath(own, top):
             if one.state == holder.state:
                 holds += 1
                 continue
@@ -110,9 +113,8 @@ def _alone(
                 yield _thing(found, importance, holder, (), holds)
             holder, holds = None, 0
             if one.state in ("missing", "extra"):
-                holder = one
+                holder, top = one, own
                 continue
-        own = keys(one.path)
         names = tuple(name for name in one.attributes if (own, name) not in told)
         # what several objects have in common, or a part of a file tells, is not told again
         if one.state == "changed" and not names:
