@@ -10,7 +10,7 @@ from django.utils import timezone
 from demo.servers.slapd import Slapd
 from keepsort.core.plan import Pick
 from keepsort.server import tasks
-from keepsort.server.attention import items as attention_items
+from keepsort.server.attention import overview
 from keepsort.server.attention.items import items
 from keepsort.server.files.copying import add_place, due
 from keepsort.server.files.models import Copy
@@ -70,14 +70,14 @@ def test_trouble_with_one_is_told_as_not_known(monkeypatch: pytest.MonkeyPatch) 
     for system in (good, bad):
         keep(system, grown())
         keep(system, grown(), kind=Record.Kind.LOOK)
-    real = attention_items.tallied
+    real = overview.tallied
 
     def broken(left: Record, right: Record) -> object:
         if left.system_id == bad.pk:
             raise KeyError("x")
         return real(left, right)
 
-    monkeypatch.setattr(attention_items, "tallied", broken)
+    monkeypatch.setattr(overview, "tallied", broken)
     assert codes(good) == []
     assert codes(bad) == ["cannot-be-told"]
 

@@ -3,7 +3,7 @@
 What is not known is an answer of its own: a system that nobody has looked at is not well.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from hashlib import blake2b
@@ -13,6 +13,7 @@ from django.utils import timezone
 from keepsort.core.compare.comparison import STATES
 from keepsort.server.attention.models import Aside
 from keepsort.server.attention.ours import is_explained
+from keepsort.server.attention.overview import Overview, overviews
 from keepsort.server.files.copying import failed_copy
 from keepsort.server.heartbeats import has_worker
 from keepsort.server.logs import log
@@ -22,9 +23,7 @@ from keepsort.server.restores.engine import is_interrupted
 from keepsort.server.restores.models import Run, RunStep
 from keepsort.server.schedules.services import overdue_by, passed_over
 from keepsort.server.snapshots.models import Record
-from keepsort.server.snapshots.services import newest, open_snapshot, written_branch
-from keepsort.server.snapshots.working import failures
-from keepsort.server.sorting.tallying import tallied
+from keepsort.server.snapshots.services import open_snapshot, written_branch
 from keepsort.server.store.space import free_bytes
 from keepsort.server.systems.models import System
 
@@ -77,13 +76,24 @@ class Item:
     aside: PutAside | None = None
 
 
+def all_systems() -> list[System]:
+    """Return all systems, with what is asked of each of them."""
+    return list(System.objects.prefetch_related("schedules", "copy_places"))
+
+
 def items() -> list[Item]:
     """Return what wants attention, the most urgent first, and what was put aside after it."""
+    systems = all_systems()
+    return items_of(systems, overviews(systems))
+
+
+def items_of(systems: Sequence[System], known: Mapping[int, Overview]) -> list[Item]:
+    """Return what wants attention of some systems, and of Keep Sort itself."""
     now = timezone.now()
     found = [*_itself()]
-    for system in System.objects.all():
+    for system in systems:
         try:
-            found += list(_of(system, now))
+            found += list(_of(system, known[system.pk], now))
         except DATABASE_AWAY:
             raise
         except Exception as error:
@@ -136,9 +146,10 @@ def _itself() -> Iterator[Item]:
         yield Item("confirm", "message-failed", title, text, "/messages", str(failed.pk))
 
 
-def _of(system: System, now: datetime) -> Iterator[Item]:
-    yield from _runs(system)
-    for work in failures(system):
+def _of(system: System, known: Overview, now: datetime) -> Iterator[Item]:
+    if known.wants:
+        yield from _runs(system)
+    for work in known.failed:
         what = {"backup": "backup", "look": "look", "verify": "reading of the backups"}[work.kind]
         code, sort = f"{work.kind}-failed", "last"
         if work.schedule_id is not None:
@@ -147,13 +158,13 @@ def _of(system: System, now: datetime) -> Iterator[Item]:
         title = f"the {sort} {what} failed"
         # the same failure again is no other thing
         yield _item(system, "stop", code, title, work.message, "backups", work.message)
-    backup, look = newest(system, Record.Kind.BACKUP), newest(system, Record.Kind.LOOK)
-    yield from _kept(system, backup, now)
+    yield from _kept(system, known, now)
     yield from _copies(system)
-    yield from _live(system, backup, look, now)
+    yield from _live(system, known, now)
 
 
-def _kept(system: System, backup: Record | None, now: datetime) -> Iterator[Item]:
+def _kept(system: System, known: Overview, now: datetime) -> Iterator[Item]:
+    backup = known.backup
     if backup is None:
         yield _item(
             system, "stop", "never-backed-up", "never backed up as a whole",
@@ -168,8 +179,9 @@ def _kept(system: System, backup: Record | None, now: datetime) -> Iterator[Item
         yield _item(
             system, "confirm", "unsound", title, text, "backups", str(backup.pk), paths=paths
         )
-    damaged = list(system.records.filter(kind=Record.Kind.BACKUP).exclude(damage_count=0))
-    if damaged:
+    if known.damaged:
+        backups = system.records.filter(kind=Record.Kind.BACKUP)
+        damaged = list(backups.exclude(damage_count=0))
         paths = [one["path"] for one in damaged[0].damage[:_PATHS]]
         title = f"{_count(len(damaged), 'backup')} cannot be read as kept"
         text = "The next backup that holds the same mends it; so back up now, if live still does."
@@ -228,9 +240,8 @@ def _runs(system: System) -> Iterator[Item]:
             yield _item(system, "stop", code, title, text, f"runs/{run.pk}", f"{run.pk} {done}")
 
 
-def _live(
-    system: System, backup: Record | None, look: Record | None, now: datetime
-) -> Iterator[Item]:
+def _live(system: System, known: Overview, now: datetime) -> Iterator[Item]:
+    backup, look = known.backup, known.look
     if look is None:
         yield _item(
             system, "unknown", "never-looked-at", "whether live differs is not known",
@@ -243,20 +254,20 @@ def _live(
         yield _item(system, "unknown", "look-too-old", title, text, stands=str(look.pk))
     state = bytes(look.significant).hex()
     if backup is not None:
-        found = tallied(backup, look)
+        found = known.tally(backup, look)
         if found.counts:
             paths = [one.written for one in found.first[:_PATHS]]
             text = _in_words(found.counts)
-            if is_explained(system, backup, look):
+            if known.ran and is_explained(system, backup, look):
                 title = "live is as our runs left it since the newest backup"
                 text = f"{text} Back it up, if it is to stay so."
                 yield _item(system, "note", "ours", title, text, stands=state, paths=paths)
             else:
                 title = "live differs from the newest backup"
                 yield _item(system, "confirm", "differs", title, text, stands=state, paths=paths)
-    baseline = system.records.filter(baseline=True).first()
+    baseline = known.baseline
     if baseline is not None and (backup is None or baseline.pk != backup.pk):
-        tally = tallied(baseline, look).counts
+        tally = known.tally(baseline, look).counts
         if tally:
             place = f"sort/{system.pk}?left={baseline.pk}"
             title = "live differs from the baseline"

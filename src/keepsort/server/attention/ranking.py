@@ -1,17 +1,15 @@
 """All that wants attention in one order: what stands still, and each thing that differs."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from keepsort.core.compare.importance import MINOR, SERVICE, URGENT, USUAL
-from keepsort.server.attention.items import Item, items, with_aside
+from keepsort.server.attention.items import Item, all_systems, items_of, with_aside
 from keepsort.server.attention.ours import is_explained
+from keepsort.server.attention.overview import Overview, overviews
 from keepsort.server.logs import log
 from keepsort.server.pooling import DATABASE_AWAY
-from keepsort.server.snapshots.models import Record
-from keepsort.server.snapshots.services import newest
-from keepsort.server.sorting.tallying import since, tallied
 from keepsort.server.sorting.things import Thing
 from keepsort.server.systems.models import System
 
@@ -45,46 +43,52 @@ def ranked() -> list[Ranked]:
 
     Where it can be told, each thing that differs stands there itself, in place of a number.
     """
-    told: list[Ranked] = []
-    with_things: set[int] = set()
-    for system in System.objects.all():
+    things, found = _all()
+    with_things = {one.item.system for one in things}
+    others = [
+        Ranked(item, _LEVELS[item.level])
+        for item in found
+        if not (item.code == "differs" and item.system in with_things)
+    ]
+    told = [*things, *others]
+    shown = with_aside([one.item for one in told])
+    told = [replace(one, item=item) for one, item in zip(told, shown, strict=True)]
+    return sorted(told, key=lambda one: (one.item.aside is not None, one.rank))
+
+
+def is_known(system: int | None, code: str, stands: str) -> bool:
+    """Tell whether something wants attention, as it stands: a thing, or all things in a number."""
+    things, found = _all()
+    every = [*(one.item for one in things), *found]
+    return any((one.system, one.code, one.stands) == (system, code, stands) for one in every)
+
+
+def _all() -> tuple[list[Ranked], list[Item]]:
+    systems = all_systems()
+    known = overviews(systems)
+    things: list[Ranked] = []
+    for system in systems:
         try:
-            found = [*_things(system)]
+            things += [*_things(system, known[system.pk])]
         except DATABASE_AWAY:
             raise
         except Exception as error:
             # that its things cannot be told is told among what wants attention
             log.error("things that differ cannot be told", system=system.pk, error=error)
-            continue
-        if found:
-            with_things.add(system.pk)
-            told += found
-    told += [
-        Ranked(item, _LEVELS[item.level])
-        for item in items()
-        if not (item.code == "differs" and item.system in with_things)
-    ]
-    return sorted(told, key=lambda one: (one.item.aside is not None, one.rank))
+    return things, items_of(systems, known)
 
 
-def is_known(system: int | None, code: str, stands: str) -> bool:
-    """Tell whether something wants attention, as it stands."""
-    return any(
-        (one.item.system, one.item.code, one.item.stands) == (system, code, stands)
-        for one in ranked()
-    )
-
-
-def _things(system: System) -> Iterator[Ranked]:
-    backup, look = newest(system, Record.Kind.BACKUP), newest(system, Record.Kind.LOOK)
-    if backup is None or look is None or is_explained(system, backup, look):
+def _things(system: System, known: Overview) -> Iterator[Ranked]:
+    backup, look = known.backup, known.look
+    if backup is None or look is None:
         return
-    found = tallied(backup, look).things
-    seen_since = since(system)
+    if known.ran and is_explained(system, backup, look):
+        return
+    found = known.tally(backup, look).things
     made = [_item(system, thing) for thing in found.first[:_EACH]]
-    for item, thing in zip(with_aside(made), found.first[:_EACH], strict=True):
+    for item, thing in zip(made, found.first[:_EACH], strict=True):
         yield Ranked(
-            item, _URGENCIES[thing.urgency], thing, seen_since.get(thing.stands),
+            item, _URGENCIES[thing.urgency], thing, known.since.get(thing.stands),
             look.taken_at, backup.pk, look.pk,
         )  # fmt: skip
     more = found.total - _EACH

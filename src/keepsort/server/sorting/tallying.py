@@ -1,7 +1,6 @@
 """How two records differ in sum: kept in the database, so that who watches compares nothing."""
 
 from dataclasses import dataclass, field
-from datetime import datetime
 from hashlib import blake2b
 
 import msgspec
@@ -45,11 +44,10 @@ class Tally:
 
 def tallied(left: Record, right: Record) -> Tally:
     """Tell how two records differ by the rules saved for their system; worked out once."""
-    key = _key(left, right)
+    key = key_of(left, right, newest_successor(right.system))
     row = Tallied.objects.filter(key=key).first()
     if row is not None:
-        first = msgspec.convert(row.first, tuple[First, ...])
-        return Tally(row.counts, first, msgspec.convert(row.things, Things))
+        return read_tally(row)
     found = compared(left, right)
     made = Tally(found.tally, tuple(_first(found)), things(found, importance_of(right.system)))
     told = Tallied(
@@ -65,10 +63,19 @@ def importance_of(system: System) -> Importance:
     return msgspec.convert(system.importance, Importance)
 
 
-def _key(left: Record, right: Record) -> str:
-    """Return what stands for two trees and for all that they are compared by."""
+def read_tally(row: Tallied) -> Tally:
+    """Return the tally that a row holds."""
+    first = msgspec.convert(row.first, tuple[First, ...])
+    return Tally(row.counts, first, msgspec.convert(row.things, Things))
+
+
+def key_of(left: Record, right: Record, successor: int) -> str:
+    """Return what stands for two trees and for all that they are compared by.
+
+    successor: number of the newest object of the system that was restored under another id.
+    """
     system = right.system
-    terms = (_FORM, system.pk, system.rules, system.importance, newest_successor(system))
+    terms = (_FORM, system.pk, system.rules, system.importance, successor)
     told = contents(left) + contents(right) + _encode(terms)
     return blake2b(told, digest_size=24).hexdigest()
 
@@ -98,11 +105,6 @@ def note_since(system: System, look: Record, first: tuple[Thing, ...]) -> None:
         [Spotted(system=system, stands=stands, since=look.taken_at) for stands in sorted(now)],
         ignore_conflicts=True,
     )
-
-
-def since(system: System) -> dict[str, datetime]:
-    """Return since when things that differ in a system were seen to stand as they do."""
-    return dict(Spotted.objects.filter(system=system).values_list("stands", "since"))
 
 
 def tally_ahead(system: System) -> None:
