@@ -12,6 +12,7 @@ from keepsort.server.restores import engine
 from keepsort.server.restores.previewing import preview
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import take
+from keepsort.server.sorting.tallying import tally_ahead
 from keepsort.server.systems.models import System
 from tests.conftest import dn
 from tests.server.records import a_system, keep
@@ -86,3 +87,17 @@ def test_a_step_more_costs_a_run_a_few_queries(
         again = client.get(f"/api/runs/{run.pk}/journal?after={journal['entries']}").json()
         assert again == journal | {"lines": []}
     assert (counted[1] - counted[0]) / (steps[1] - steps[0]) <= 2, (counted, steps)
+
+
+@pytest.mark.parametrize("address", ["/api/systems", "/api/attention", "/api/attention/ranked"])
+def test_watch_asks_as_much_for_many_systems_as_for_few(client: Client, address: str) -> None:
+    counted = []
+    for count in (2, 10):
+        for n in range(count):
+            system = a_system(f"Plant {count} {n}")
+            keep(system, large(20, changed=0), days_ago=0.2)
+            keep(system, large(20, changed=3), kind=Record.Kind.LOOK)
+            tally_ahead(system)
+        queries(client, address)
+        counted.append(queries(client, address))
+    assert counted[1] == counted[0] <= 30

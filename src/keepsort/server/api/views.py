@@ -42,6 +42,7 @@ from keepsort.server.api.shapes.restoring import (
     TrayShape,
     TriedShape,
 )
+from keepsort.server.attention.items import all_systems
 from keepsort.server.events.notify import tell
 from keepsort.server.problems import Problem
 from keepsort.server.restores import engine, previewing, undoing
@@ -63,7 +64,7 @@ class Systems(View):
     @extend_schema(operation_id="systems", responses=SystemShape(many=True))
     def get(self, request: Request) -> Response:
         """List the systems."""
-        return Response([writing.system(s) for s in System.objects.all()])
+        return Response(writing.systems(all_systems()))
 
 
 class SystemWork(View):

@@ -1,28 +1,34 @@
 """From records to the shapes of the API."""
 
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 import msgspec
+from django.db.models import QuerySet, Window
+from django.db.models.functions import RowNumber
 
 from keepsort.connectors.registry import connector_types
 from keepsort.core.compare import Rules
 from keepsort.core.compare.rules import Space
 from keepsort.core.snapshot import Snapshot
 from keepsort.server.api.running import run_briefs
+from keepsort.server.attention.overview import Overview, overviews
 from keepsort.server.files.models import OpenedFile
 from keepsort.server.files.sealing import own_key
 from keepsort.server.logs import log
 from keepsort.server.pooling import DATABASE_AWAY
+from keepsort.server.restores.models import Run
 from keepsort.server.schedules.services import timing_of
 from keepsort.server.schedules.times import in_words
 from keepsort.server.snapshots.models import Record, Work
-from keepsort.server.snapshots.services import choice_of, newest, open_snapshot, written_branch
-from keepsort.server.snapshots.working import failures
-from keepsort.server.sorting.tallying import importance_of, tallied
+from keepsort.server.snapshots.services import choice_of, open_snapshot, written_branch
+from keepsort.server.snapshots.working import OPEN
+from keepsort.server.sorting.tallying import importance_of
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import choices_of
 
 _BACKUPS_SHOWN = 60
+_RUNS_SHOWN = 3
 _PLACES = 500
 
 
@@ -143,13 +149,18 @@ def work(found: Work) -> dict[str, Any]:
     }
 
 
-def system(found: System) -> dict[str, Any]:
-    """Write a system with its timeline and what is under way.
+def systems(found: Sequence[System]) -> list[dict[str, Any]]:
+    """Write systems with their timelines and what is under way.
 
-    Where that cannot be told, the system says so itself, and hides nothing of the others.
+    Where that cannot be told of one, it says so itself, and hides nothing of the others.
     """
+    watched = _Watched(found)
+    return [_system_or_trouble(one, watched) for one in found]
+
+
+def _system_or_trouble(found: System, watched: "_Watched") -> dict[str, Any]:
     try:
-        return _system(found)
+        return _system(found, watched)
     except DATABASE_AWAY:
         raise
     except Exception as error:
@@ -162,6 +173,40 @@ def system(found: System) -> dict[str, Any]:
         }  # fmt: skip
 
 
+class _Watched:
+    """What Watch shows of systems, asked of all at once."""
+
+    def __init__(self, systems: Sequence[System]) -> None:
+        numbers = [one.pk for one in systems]
+        self.known = overviews(systems)
+        backups = Record.objects.filter(system__in=numbers, kind=Record.Kind.BACKUP)
+        told = backups.select_related("by", "schedule", "system")
+        self.backups = _by_system(_first(told, _BACKUPS_SHOWN, "-taken_at", "-id"))
+        by_hand = told.filter(schedule=None).exclude(at=[])
+        self.kept = _by_system(_first(by_hand, 1, "-taken_at", "-id"))
+        active = Work.objects.filter(system__in=numbers, state__in=OPEN)
+        self.work = _by_system(active.select_related("system"))
+        runs = Run.objects.filter(system__in=numbers).select_related("system", "plan", "by")
+        shown = list(_first(runs, _RUNS_SHOWN, "-pk"))
+        self.runs: dict[int, list[dict[str, Any]]] = {}
+        for run, brief_of_it in zip(shown, run_briefs(shown), strict=True):
+            self.runs.setdefault(run.system_id, []).append(brief_of_it)
+
+
+def _first(rows: QuerySet[Any], most: int, *order: str) -> QuerySet[Any]:
+    """Return the first rows of each system, in an order."""
+    number = Window(RowNumber(), partition_by="system_id", order_by=list(order))
+    first: QuerySet[Any] = rows.annotate(rank=number).filter(rank__lte=most)
+    return first.order_by("system_id", *order)
+
+
+def _by_system(rows: Iterable[Any]) -> dict[int, list[Any]]:
+    found: dict[int, list[Any]] = {}
+    for row in rows:
+        found.setdefault(row.system_id, []).append(row)
+    return found
+
+
 _BARE: dict[str, Any] = {
     "connector_label": "", "objects": 0, "backups": [], "look": None, "rules_saved": False,
     "sample": [], "work": [], "failed": None, "runs": [], "baseline": None, "off_baseline": {},
@@ -170,17 +215,13 @@ _BARE: dict[str, Any] = {
 }  # fmt: skip
 
 
-def _system(found: System) -> dict[str, Any]:
-    backups = found.records.filter(kind=Record.Kind.BACKUP).select_related("by", "schedule")[
-        :_BACKUPS_SHOWN
-    ]
-    look, backup = newest(found, Record.Kind.LOOK), newest(found, Record.Kind.BACKUP)
+def _system(found: System, watched: _Watched) -> dict[str, Any]:
+    known = watched.known[found.pk]
+    look, baseline = known.look, known.baseline
+    backups = watched.backups.get(found.pk, [])
     types = connector_types()
-    baseline = found.records.filter(baseline=True).first()
-    kept = found.records.filter(kind=Record.Kind.BACKUP, schedule=None).exclude(at=[]).first()
-    active = found.work.filter(state__in=[Work.State.WAITING, Work.State.RUNNING])
-    failed = failures(found)
-    runs = found.runs.select_related("system", "plan", "by")[:3]
+    kept = next(iter(watched.kept.get(found.pk, [])), None)
+    failed = known.failed
     return {
         "id": found.pk,
         "name": found.name,
@@ -189,7 +230,7 @@ def _system(found: System) -> dict[str, Any]:
         "address": found.address,
         "objects": look.objects_count if look else (backups[0].objects_count if backups else 0),
         "backups": [record(b) for b in backups],
-        "look": _look(backup, look) if look else None,
+        "look": _look(known, look) if look else None,
         "rules_saved": bool(found.rules),
         "tags": found.tags,
         "choices": [
@@ -205,12 +246,12 @@ def _system(found: System) -> dict[str, Any]:
         else [],
         "urgent": list(importance_of(found).urgent),
         "minor": list(importance_of(found).minor),
-        "sample": _sample(backup, look),
-        "work": [work(w) for w in active],
+        "sample": _sample(known),
+        "work": [work(w) for w in watched.work.get(found.pk, [])],
         "failed": work(failed[0]) if failed else None,
-        "runs": run_briefs(runs),
+        "runs": watched.runs.get(found.pk, []),
         "baseline": record(baseline) if baseline else None,
-        "off_baseline": tallied(baseline, look).counts if baseline and look else {},
+        "off_baseline": known.tally(baseline, look).counts if baseline and look else {},
         "kept": record(kept) if kept else None,
         "schedules": [
             {
@@ -225,19 +266,19 @@ def _system(found: System) -> dict[str, Any]:
     }
 
 
-def _look(backup: Record | None, look: Record) -> dict[str, Any]:
+def _look(known: Overview, look: Record) -> dict[str, Any]:
     """Write a look, with how it differs from the newest backup; what rules hide does not count."""
-    changes = tallied(backup, look).counts if backup is not None else {}
+    changes = known.tally(known.backup, look).counts if known.backup is not None else {}
     return record(look) | {"changes": changes}
 
 
-def _sample(backup: Record | None, look: Record | None) -> list[dict[str, Any]]:
+def _sample(known: Overview) -> list[dict[str, Any]]:
     """Write the first of the objects by which live differs from the newest backup."""
-    if backup is None or look is None or look.at:
+    if known.backup is None or known.look is None:
         return []
     return [
         {"path": list(one.path), "name": one.name, "state": one.state}
-        for one in tallied(backup, look).first
+        for one in known.tally(known.backup, known.look).first
     ]
 
 
