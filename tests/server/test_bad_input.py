@@ -75,7 +75,7 @@ def test_any_text_for_any_parameter(
 ) -> None:
     right = {
         "left": sides["left"], "right": sides["right"], "path": '["tank"]', "attribute": "notes",
-        "side": "left", "start": 0, "count": 10, "way": "next", "text": "tank",
+        "each": "[{}]", "side": "left", "start": 0, "count": 10, "way": "next", "text": "tank",
     }  # fmt: skip
     asked = {name: value for name, value in right.items() if name in parameters}
     assert client.get(address, asked).status_code == 200

@@ -4,7 +4,7 @@ Every system is a real one. What fails is put between the engine and the connect
 the write that it belongs to.
 """
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -109,8 +109,8 @@ def _break(monkeypatch: pytest.MonkeyPatch, number: int, way: Way) -> None:
     writes = 0
 
     @contextmanager
-    def breaking(system: System) -> Iterator[Connector]:
-        with opened(system) as connector:
+    def breaking(system: System, chosen: Mapping[str, str]) -> Iterator[Connector]:
+        with opened(system, chosen) as connector:
             real = connector.write
 
             def write(ready: Sequence[Ready]) -> Any:
