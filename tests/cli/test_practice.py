@@ -163,8 +163,8 @@ def test_what_was_put_aside_does_not_count(
     with database(command) as rows:
         for item in found:
             rows.execute(
-                "insert into attention_aside (system_id, code, stands, why, at) "
-                "values (%s, %s, %s, 'known', %s)",
+                "insert into attention_aside (system_id, code, stands, why, accepted, at) "
+                "values (%s, %s, %s, 'known', false, %s)",
                 [item["system"], item["code"], item["stands"], datetime.now(UTC)],
             )
     told = command.json("attention", "People")["attention"]
