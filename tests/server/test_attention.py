@@ -72,10 +72,10 @@ def test_trouble_with_one_is_told_as_not_known(monkeypatch: pytest.MonkeyPatch) 
         keep(system, grown(), kind=Record.Kind.LOOK)
     real = overview.tallied
 
-    def broken(left: Record, right: Record) -> object:
+    def broken(left: Record, right: Record, **asked: bool) -> object:
         if left.system_id == bad.pk:
             raise KeyError("x")
-        return real(left, right)
+        return real(left, right, **asked)
 
     monkeypatch.setattr(overview, "tallied", broken)
     assert codes(good) == []

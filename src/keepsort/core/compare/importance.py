@@ -1,5 +1,6 @@
 """What a person has said matters most, or least, of what may differ."""
 
+from functools import lru_cache
 from typing import Final
 
 import msgspec
@@ -41,12 +42,17 @@ class Importance(msgspec.Struct, frozen=True, omit_defaults=True):
 
 def _matches(patterns: tuple[str, ...], one: Difference) -> list[bool]:
     """Tell of each attribute that differs whether a pattern is of it; of a whole object once."""
-    rules = Rules(
-        attributes=tuple(p for p in patterns if not p.startswith("/")),
-        paths=tuple(p for p in patterns if p.startswith("/")),
-    )
+    rules = _rules(patterns)
     placed = any(rules.hides_path(path) for path in (one.path, one.live_path) if path)
     both = one.left is not None and one.right is not None
     # only a pattern that ends in * is of an object that is on one side alone
     names = (one.attributes if both else ()) or ("",)
     return [placed or rules.hides_attribute(one.kind, name) for name in names]
+
+
+@lru_cache(maxsize=64)
+def _rules(patterns: tuple[str, ...]) -> Rules:
+    return Rules(
+        attributes=tuple(p for p in patterns if not p.startswith("/")),
+        paths=tuple(p for p in patterns if p.startswith("/")),
+    )

@@ -15,7 +15,6 @@ from keepsort.server.api.asking import (
     LOOKED,
     PATH,
     View,
-    looked,
     number_of,
     path_of,
     read_rules,
@@ -237,7 +236,6 @@ class CompareHidden(View):
     )
     def get(self, request: Request) -> Response:
         """Count of how many objects each of some rules, a JSON list, would hide something."""
-        view = looked(request)
         found = seen(request)
         try:
             each = reading.json(request.query_params.get("each", ""))
@@ -247,7 +245,7 @@ class CompareHidden(View):
             raise Problem(f"The rules to try are no list of {_TRIED_AT_ONCE} at most.")
         if not all(isinstance(one, dict) for one in each):
             raise Problem("One of the rules to try is none.", "Start from Sort again.")
-        hides = [hidden_by(found.left, found.right, view.terms, read_rules(one)) for one in each]
+        hides = [hidden_by(found.left, found.right, found.terms, read_rules(one)) for one in each]
         return Response({"hides": hides})
 
 

@@ -1,8 +1,9 @@
 """What is asked of every system alike, asked of all at once: hundreds cost what one costs."""
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Protocol
 
 from django.db.models import Max, Q
 
@@ -11,6 +12,13 @@ from keepsort.server.snapshots.models import Record, Work
 from keepsort.server.sorting.models import Spotted, Tallied
 from keepsort.server.sorting.tallying import Tally, key_of, read_tally, tallied
 from keepsort.server.systems.models import Successor, System
+
+
+class Tallying(Protocol):
+    """Tells how two records differ, as `tallied` does."""
+
+    def __call__(self, left: Record, right: Record, *, with_things: bool = False) -> Tally:
+        """Return the tally of the two."""
 
 
 @dataclass(frozen=True)
@@ -27,7 +35,7 @@ class Overview:
     backup: Record | None
     look: Record | None
     baseline: Record | None
-    tally: Callable[[Record, Record], Tally]
+    tally: Tallying
     ran: bool
     wants: bool
     failed: list[Work]
@@ -86,6 +94,7 @@ def _newest(records: "Iterable[Record]") -> dict[int, Record]:
 
 
 def _failed(numbers: Sequence[int]) -> dict[int, list[Work]]:
+    """Return the work of each system that failed and was not done since, one of each sort."""
     done = Work.objects.filter(system__in=numbers).exclude(state=Work.State.CANCELLED)
     newest = done.order_by("system_id", "kind", "schedule_id", "-pk")
     found: dict[int, list[Work]] = {}
@@ -98,7 +107,7 @@ def _failed(numbers: Sequence[int]) -> dict[int, list[Work]]:
 def _tallies(
     systems: Sequence[System], backups: dict[int, Record], looks: dict[int, Record],
     baselines: dict[int, Record],
-) -> Callable[[Record, Record], Tally]:  # fmt: skip
+) -> Tallying:  # fmt: skip
     """Return what tells how two records differ: by the rows that are there, else worked out."""
     rows = Successor.objects.filter(system__in=[one.pk for one in systems]).order_by()
     successors = dict(rows.values_list("system").annotate(Max("pk")))
@@ -109,8 +118,10 @@ def _tallies(
                 keys[one.pk, look.pk] = key_of(one, look, successors.get(number, 0))
     kept = {row.key: row for row in Tallied.objects.filter(key__in=set(keys.values()))}
 
-    def tally(left: Record, right: Record) -> Tally:
+    def tally(left: Record, right: Record, *, with_things: bool = False) -> Tally:
         row = kept.get(keys.get((left.pk, right.pk), ""))
-        return read_tally(row) if row is not None else tallied(left, right)
+        if row is not None and (row.things or not with_things):
+            return read_tally(row)
+        return tallied(left, right, with_things=with_things)
 
     return tally

@@ -84,7 +84,7 @@ def _things(system: System, known: Overview) -> Iterator[Ranked]:
         return
     if known.ran and is_explained(system, backup, look):
         return
-    found = known.tally(backup, look).things
+    found = known.tally(backup, look, with_things=True).things
     made = [_item(system, thing) for thing in found.first[:_EACH]]
     for item, thing in zip(made, found.first[:_EACH], strict=True):
         yield Ranked(

@@ -26,7 +26,6 @@ from keepsort.server.snapshots.models import Work
 from keepsort.server.snapshots.services import Progress, Taken, take, usual_choice
 from keepsort.server.snapshots.verifying import verify_system
 from keepsort.server.sorting.tallying import tally_ahead
-from keepsort.server.systems.models import System
 
 _ATTEMPTS = 3
 _TOLD_EVERY = 0.2
@@ -151,13 +150,6 @@ def _end(work: Work, state: Work.State, message: str) -> None:
     work.state, work.message, work.waits = state, message, ""
     work.save(update_fields=["state", "message", "waits", "objects_seen", "result"])
     tell("work", work.pk, work.system_id)
-
-
-def failures(system: System) -> list[Work]:
-    """Return the work of a system that failed and was not done since, one of each sort."""
-    done = system.work.exclude(state=Work.State.CANCELLED).order_by("kind", "schedule_id", "-pk")
-    newest = done.distinct("kind", "schedule_id")
-    return [work for work in newest if work.state == Work.State.FAILED]
 
 
 def unattended() -> list[Work]:

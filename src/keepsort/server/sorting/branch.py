@@ -5,8 +5,9 @@ from functools import partial
 from typing import NamedTuple
 from weakref import WeakKeyDictionary
 
-from keepsort.core.compare import Comparison, Difference, compare_attributes
-from keepsort.core.model import Path, is_beneath
+from keepsort.core.compare import Comparison, compare_attributes
+from keepsort.core.compare.folding import Folded, folded
+from keepsort.core.model import Path
 from keepsort.core.snapshot import Node, Snapshot
 from keepsort.server.sorting.in_common import GROUPS_SHOWN, groups_within
 from keepsort.server.sorting.showing import Showing, ShownAttribute
@@ -52,13 +53,8 @@ class BranchTable:
     rows: list[BranchRow]
 
 
-class _Row(NamedTuple):
-    difference: Difference
-    holds: int
-
-
 class _Table(NamedTuple):
-    rows: list[_Row]
+    rows: list[Folded]
     in_groups: frozenset[tuple[Path, str]]
     grouped: int
 
@@ -90,36 +86,23 @@ def _table(seen: Seen, path: Path) -> _Table:
         for _, group, places in groups_within(seen, path)[:GROUPS_SHOWN]
         for place in places
     )
-    rows: list[_Row] = []
+    rows: list[Folded] = []
     grouped = 0
-    # the last object that is on one side only: what goes with it is told with it
-    holder: Path | None = None
-    at = 0
-    for one in seen.shown.beneath(path):
-        own = keys(one.path)
-        if own == top:
-            continue
-        one_sided = one.state in ("missing", "extra")
-        if holder is not None and is_beneath(own, holder):
-            if one.state == rows[at].difference.state:
-                rows[at] = rows[at]._replace(holds=rows[at].holds + 1)
-                continue
-        elif one_sided:
-            holder, at = own, len(rows)
-        else:
-            holder = None
+    beneath = (one for one in seen.shown.beneath(path) if keys(one.path) != top)
+    for row in folded(seen.all.names, beneath):
+        one = row.difference
         if (
             one.state == "changed"
             and one.attributes
-            and all((own, name) in in_groups for name in one.attributes)
+            and all((keys(one.path), name) in in_groups for name in one.attributes)
         ):
             grouped += 1
-            continue
-        rows.append(_Row(one, 0))
+        else:
+            rows.append(row)
     return _Table(rows, in_groups, grouped)
 
 
-def _row(seen: Seen, row: _Row, table: _Table) -> BranchRow:
+def _row(seen: Seen, row: Folded, table: _Table) -> BranchRow:
     one = row.difference
     comparison = seen.all
     schema = comparison.left.schema

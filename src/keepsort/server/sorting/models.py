@@ -20,7 +20,8 @@ class Tallied(models.Model):
     """How two trees differ in sum, by the terms that they were compared by.
 
     key: stands for both trees and the terms. counts: objects by the way they differ. first: the
-    first of them, in the form of `tallying.First`. things: in the form of `things.Things`.
+    first of them, in the form of `tallying.First`. things: in the form of
+    `things.Things`; empty where nobody has asked for them.
     """
 
     key = models.CharField(max_length=48, unique=True)

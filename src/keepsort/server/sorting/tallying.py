@@ -35,27 +35,37 @@ class First(msgspec.Struct, frozen=True):
 
 @dataclass(frozen=True)
 class Tally:
-    """Objects by the way they differ, the first of them, and what differs as one would say it."""
+    """Objects by the way they differ, the first of them, and what differs as one would say it.
+
+    things: none where nobody has asked for them.
+    """
 
     counts: dict[str, int] = field(default_factory=dict)
     first: tuple[First, ...] = ()
     things: Things = field(default_factory=Things)
 
 
-def tallied(left: Record, right: Record) -> Tally:
-    """Tell how two records differ by the rules saved for their system; worked out once."""
+def tallied(left: Record, right: Record, *, with_things: bool = False) -> Tally:
+    """Tell how two records differ by the rules saved for their system; worked out once.
+
+    with_things: whether what differs is told thing by thing too, for which it has to be read.
+    """
     key = key_of(left, right, newest_successor(right.system))
     row = Tallied.objects.filter(key=key).first()
-    if row is not None:
+    if row is not None and (row.things or not with_things):
         return read_tally(row)
     found = compared(left, right)
-    made = Tally(found.tally, tuple(_first(found)), things(found, importance_of(right.system)))
-    told = Tallied(
-        key=key, counts=made.counts, first=msgspec.to_builtins(made.first),
-        things=msgspec.to_builtins(made.things),
+    told = things(found, importance_of(right.system)) if with_things else None
+    row = Tallied(
+        key=key, counts=found.tally, first=msgspec.to_builtins(_first(found)),
+        things=msgspec.to_builtins(told) if told is not None else {},
     )  # fmt: skip
-    Tallied.objects.bulk_create([told], ignore_conflicts=True)
-    return made
+    Tallied.objects.bulk_create(
+        [row], update_conflicts=with_things, ignore_conflicts=not with_things,
+        unique_fields=["key"] if with_things else None,
+        update_fields=["things"] if with_things else None,
+    )  # fmt: skip
+    return read_tally(row)
 
 
 def importance_of(system: System) -> Importance:
@@ -113,7 +123,7 @@ def tally_ahead(system: System) -> None:
     baseline = system.records.filter(baseline=True).first()
     try:
         if look is not None and backup is not None:
-            note_since(system, look, tallied(backup, look).things.first)
+            note_since(system, look, tallied(backup, look, with_things=True).things.first)
         for kept in {one.pk: one for one in (backup, baseline) if one is not None}.values():
             if look is not None:
                 tallied(kept, look)

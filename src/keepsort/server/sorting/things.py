@@ -6,8 +6,9 @@ from hashlib import blake2b
 import msgspec
 
 from keepsort.core.compare import AttributeDifference, Comparison, Difference, common_changes
+from keepsort.core.compare.folding import folded
 from keepsort.core.compare.importance import Importance
-from keepsort.core.model import Path, is_beneath
+from keepsort.core.model import Path
 from keepsort.server.sorting.brief import brief, brief_of
 
 #: So many of a system are told one by one, the most urgent; of the rest how many there are.
@@ -99,31 +100,17 @@ def _alone(
 ) -> Iterator[Thing]:
     """Yield what differs of single objects; what goes with a whole branch is told with that."""
     schema, keys = found.left.schema, found.names.keys
-    holder: Difference | None = None
-    holds = 0
-    top: Path = ()
-    for one in found.differences:
-        own = keys(one.path)
-        if holder is not None and is_beneath(own, top):
-            if one.state == holder.state:
-                holds += 1
-                continue
-        else:
-            if holder is not None:
-                yield _thing(found, importance, holder, (), holds)
-            holder, holds = None, 0
-            if one.state in ("missing", "extra"):
-                holder, top = one, own
-                continue
-        names = tuple(name for name in one.attributes if (own, name) not in told)
+    for one, holds in folded(found.names, found.differences):
+        if one.state in ("missing", "extra"):
+            yield _thing(found, importance, one, (), holds)
+            continue
+        names = tuple(name for name in one.attributes if (keys(one.path), name) not in told)
         # what several objects have in common, or a part of a file tells, is not told again
         if one.state == "changed" and not names:
             continue
         if names and schema.parts_in(one.kind) and _tells_parts(found, one):
             continue
         yield _thing(found, importance, one, names, 0)
-    if holder is not None:
-        yield _thing(found, importance, holder, (), holds)
 
 
 def _tells_parts(found: Comparison, one: Difference) -> bool:
