@@ -154,7 +154,7 @@
       >
     </div>
     {#if moved && bench.live_path}
-      <PlaceRow {bench} {picks} {live} differing={names} />
+      <PlaceRow path={bench.path} livePath={bench.live_path} {picks} {live} differing={names} />
     {/if}
     {#each differing as attribute (attribute.name)}
       <AttributeRow

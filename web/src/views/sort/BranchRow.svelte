@@ -12,6 +12,7 @@
   import type { Picks } from '$lib/model/picks.svelte';
   import Mark from '$lib/parts/Mark.svelte';
   import AttributeRow from './AttributeRow.svelte';
+  import PlaceRow from './PlaceRow.svelte';
   import PutButton from './PutButton.svelte';
   import Value from './Value.svelte';
 
@@ -33,14 +34,11 @@
   const oneSided = $derived(row.state === 'missing' || row.state === 'extra');
   const whole = $derived(oneSided || row.state === 'recreated');
   const taken = $derived(picks.stateOf(row.path, row.state));
-  const moved = $derived(row.state === 'moved' && row.live_path !== null);
   const told = $derived(
     row.holds
       ? `${row.state}, with ${count(row.holds, 'object')} in it`
       : meaning(row.state as Differs, sides),
   );
-  const liveName = $derived(row.live_path?.map(plainName).join(' / ') ?? '');
-  const placed = $derived(picks.attributeState(row.path, 'place'));
 </script>
 
 {#snippet values()}
@@ -113,26 +111,15 @@
         </div>
       </div>
     {/if}
-    {#if moved}
-      <div
-        role="row"
-        class="grid grid-cols-[var(--named,92px)_minmax(0,1fr)_38px_minmax(0,1fr)] items-start gap-x-2.5 py-1.5"
-      >
-        <span role="rowheader" class="text-ink-2">place</span>
-        <div role="cell" class="min-w-0 break-words">{row.path.map(plainName).join(' / ')}</div>
-        <div role="cell">
-          {#if live}
-            <PutButton
-              state={placed}
-              label="Put back the place of {name}"
-              onput={() => picks.toggleAttribute(row.path, 'place', row.differing)}
-            />
-          {/if}
-        </div>
-        <div role="cell" class="min-w-0 break-words">
-          <span class={placed === 'all' ? 'goes' : ''}>{liveName}</span>
-        </div>
-      </div>
+    {#if row.state === 'moved' && row.live_path}
+      <PlaceRow
+        path={row.path}
+        livePath={row.live_path}
+        {picks}
+        {live}
+        differing={row.differing}
+        label="Put back the place of {name}"
+      />
     {/if}
     {#if !oneSided}
       {#each row.attributes as attribute (attribute.name)}

@@ -33,7 +33,7 @@
     <span role="columnheader" aria-label="pick"></span>
     <span role="columnheader">{live ? 'live' : sides.right}</span>
   </div>
-  <CommonChanges {looked} {picks} {path} {live} beneath={true} {onchoose} />
+  <CommonChanges {looked} {picks} {path} {live} {onchoose} />
   {#if found.error}<Trouble error={found.error} />{/if}
   {#each rows as row (row.state + row.path.join('\0'))}
     <BranchRow {row} {looked} {picks} {path} {live} {sides} {onchoose} />

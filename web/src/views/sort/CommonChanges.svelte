@@ -6,23 +6,21 @@
   import type { Picks } from '$lib/model/picks.svelte';
   import CommonRow from './CommonRow.svelte';
 
-  /** The same change in several objects: rows of the table that they stand in. */
+  /** The same change in several objects of a branch: rows of the table that they stand in. */
   interface Props {
     looked: Looked;
     picks: Picks;
     path: Path;
     live: boolean;
-    /** Whether those of a branch are told, and not those that one object shares. */
-    beneath: boolean;
     onchoose: (path: Path) => void;
   }
-  let { looked, picks, path, live, beneath, onchoose }: Props = $props();
+  let { looked, picks, path, live, onchoose }: Props = $props();
 
-  const found = createQuery(() => inCommon(looked, path, beneath));
+  const found = createQuery(() => inCommon(looked, path, true));
 </script>
 
 {#each found.data?.groups ?? [] as one (one.number)}
-  <CommonRow {one} {looked} {picks} branch={beneath ? path : []} {live} {onchoose} />
+  <CommonRow {one} {looked} {picks} branch={path} {live} {onchoose} />
 {/each}
 {#if found.data && found.data.total > found.data.groups.length}
   <p class="text-sm text-ink-2">
