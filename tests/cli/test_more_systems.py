@@ -219,6 +219,13 @@ def test_a_queue_with_its_driver_goes_back(command: Command, tmp_path: Path) -> 
         assert "nothing of that step" in command.fails("try", str(done["run"]), "99")
         undo = command.json("undo", str(done["run"]))
         assert command.json("restore", str(undo["plan"]), *confirmed(undo))["outcome"] == "verified"
+        # a copy beside it is called as queues can be
+        beside = command.json("elsewhere", number, "/tank-labels", "--to", "Labels")
+        assert [step["path"] for step in beside["steps"]] == ["/tank-labels-2"]
+        copied = command.json("restore", str(beside["plan"]), *confirmed(beside))
+        assert copied["outcome"] == "verified", copied
+        assert "tank-labels-2" in server.tool("lpstat", "-p")
+        server.tool("lpadmin", "-x", "tank-labels-2")
         # sharing is chosen for one restore: whatever is put back is as chosen, and nothing else
         server.tool("lpadmin", "-p", "tank-labels", "-D", "somebody")
         private = command.json(
@@ -254,11 +261,17 @@ def test_a_bridge_moves_to_another_switch(command: Command, tmp_path: Path) -> N
         mirror = "--bare", "--columns=name", "list", "Mirror"
         assert two.vsctl(*mirror) == one.vsctl(*mirror)
         assert two.vsctl("--bare", "--columns=type", "list", "QoS").strip() == "linux-htb"
-        undone = command.json("undo", str(done["run"]))
-        assert (
-            command.json("restore", str(undone["plan"]), *confirmed(undone))["outcome"]
-            == "verified"
-        )
+        # a copy beside the first is called as devices can be, and so are its ports
+        beside = command.json("elsewhere", number, "/br-lagoon", "--to", "Spare")
+        copied = command.json("restore", str(beside["plan"]), *confirmed(beside))
+        assert copied["outcome"] == "verified", copied
+        assert two.vsctl("list-br").split() == ["br-lagoon", "br-lagoon-2"]
+        ports = two.vsctl("list-ports", "br-lagoon-2").split()
+        assert ports == [f"{name[:13]}-2" for name in two.vsctl("list-ports", "br-lagoon").split()]
+        for run in (copied, done):
+            undone = command.json("undo", str(run["run"]))
+            taken = command.json("restore", str(undone["plan"]), *confirmed(undone))
+            assert taken["outcome"] == "verified", taken
         assert two.vsctl("list-br") == ""
     finally:
         one.stop()

@@ -12,7 +12,16 @@ from keepsort.connectors.base import Connector, Endpoint
 from keepsort.connectors.tables import TABLES, names
 from keepsort.core.compare import compare
 from keepsort.core.model import Path
-from keepsort.core.plan import PLAIN, AttributePick, Composer, Pick, offers, plan_restore
+from keepsort.core.plan import (
+    PLAIN,
+    AttributePick,
+    Composer,
+    Naming,
+    Pick,
+    offers,
+    plan_restore,
+    transplant,
+)
 from tests.connectors.contract import EVERYTHING, Contract, Desk, Keeper
 from tests.servers import postgres
 
@@ -177,6 +186,54 @@ def test_a_record_brings_what_it_hangs_on_and_what_it_names(subject: RegisterSub
     assert made[-3:] == ["tank", "animal", "treatment"] or set(made) >= {"tank", "animal"}
     desk.carry_out(plan.steps)
     assert subject.sql(f"select count(*) from treatment where id = {treatment}").strip() == "1"
+
+
+def test_a_row_whose_key_was_given_away_is_told_and_comes_beside(
+    subject: RegisterSubject,
+) -> None:
+    desk = Desk(subject)
+    backup = desk.look()
+    was = subject.place("animal", 12)
+    treatments = subject.sql("select count(*) from treatment where animal_id = 12")
+    subject.sql(
+        "insert into treatment (id, animal_id, given_on, what) overriding system value values "
+        "(900, 12, '2026-11-01', 'first'), (901, 12, '2026-11-02', 'second')"
+    )
+    backup = desk.look()
+    subject.sql(
+        "delete from animal where id = 12;"
+        "insert into animal (id, name, species, tank_id, diet_id, arrived) overriding system value "
+        "values (12, 'Squib', 'squid', 2, 3, '2026-11-20');"
+        "insert into treatment (id, animal_id, given_on, what) overriding system value "
+        "values (901, 12, '2026-11-21', 'x')"
+    )
+    live = desk.look()
+    comparison = compare(backup, live)
+    hanging = next(
+        d.path for d in comparison.differences if d.path[-1] == "900" and d.state == "missing"
+    )
+    for pick in (Pick(was), Pick(was, "attributes", (AttributePick("species"),)), Pick(hanging)):
+        found = plan_restore(comparison, [pick]).findings
+        assert [f.path for f in found if f.code == "id-reused"] == [was], found
+    assert not any(
+        f.code == "id-reused"
+        for f in plan_restore(comparison, [Pick(subject.place("tank", 1))]).findings
+    )
+    # the way out: both of them, and what hung on it hangs on it
+    assert isinstance(desk.connector, Naming)
+    made = transplant(backup, [was], live, was[:-1], naming=desk.connector)
+    plan = desk.plan(compare(made.left, live), made.picks)
+    assert {step.action for step in plan.steps} == {"create"}
+    desk.carry_out(plan.steps)
+    assert subject.sql("select name from animal where id = 12").strip() == "Squib"
+    name = names.read(was[-1], 1)
+    assert name is not None
+    new = subject.sql(f"select max(id) from animal where name = '{name[0]}'").strip()
+    assert int(new) == int(subject.sql("select max(id) from animal"))
+    mine = subject.sql(f"select what from treatment where animal_id = {new} order by id")
+    assert mine.splitlines()[-2:] == ["first", "second"]
+    assert len(mine.splitlines()) == int(treatments) + 2
+    assert subject.sql("select what from treatment where id = 901").strip() == "x"
 
 
 def test_who_lost_a_reference_to_what_comes_back_is_offered(subject: RegisterSubject) -> None:

@@ -1,11 +1,21 @@
 """Putting objects into another place: names that clash, needs that come along, references."""
 
+from collections.abc import Callable, Sequence
+
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from keepsort.core.compare import compare
-from keepsort.core.model import AttributeSpec, ConfigObject, Kind, NameRule, Path, Schema
+from keepsort.core.model import (
+    Attributes,
+    AttributeSpec,
+    ConfigObject,
+    Kind,
+    NameRule,
+    Path,
+    Schema,
+)
 from keepsort.core.plan import Clash, plan_restore, rehearse, transplant
 from keepsort.core.plan.elsewhere import carried_over
 from keepsort.core.plan.references import references
@@ -52,6 +62,56 @@ def test_names_that_are_taken() -> None:
     assert content(put(SOURCE, target, ("lamp",), clash="skip")) == content(target)
     now = put(SOURCE, target, ("lamp",), clash="replace")
     assert now[("lamp",)].attributes == {"boss": "/lamp"}
+
+
+class Numbers:
+    """A system where no two objects have one name, whatever holds them."""
+
+    def __init__(self, live: Tree) -> None:
+        self.used = {path[-1] for path in live if path}
+
+    def names_for(self, places: Sequence[Path], taken: Callable[[Path], bool]) -> list[str]:
+        found = []
+        for path in places:
+            name = path[-1]
+            while name in self.used or taken((*path[:-1], name)):
+                name += "+"
+            self.used.add(name)
+            found.append(name)
+        return found
+
+    def called(self, kind: str, attributes: Attributes, place: Path) -> Attributes:
+        return attributes | {"title": place[-1]} if "title" in attributes else attributes
+
+
+@settings(max_examples=60, deadline=None)
+@given(trees(), trees())
+def test_a_system_with_rules_of_its_own_says_what_is_free(source: Tree, target: Tree) -> None:
+    store = MemoryStore()
+    live, numbers = snapshot(target, store), Numbers(target)
+    tops = [path for path in source if len(path) == 1]
+    if not tops:
+        return
+    made = transplant(snapshot(source, store), tops, live, (), "rename", naming=numbers)
+    now = as_tree(made.left)
+    new = [path for path in now if path not in target]
+    kept = content({path: now[path] for path in target})
+    assert kept == content(as_tree(live))
+    assert len({path[-1] for path in new} | {p[-1] for p in target if p}) == len(new) + len(
+        {p[-1] for p in target if p}
+    )
+    readable = {path for path, obj in source.items() if obj.unreadable is None}
+    coming = [
+        path
+        for path in source
+        if path and all(path[:depth] in readable for depth in range(1, len(path) + 1))
+    ]
+    assert len(new) == len(coming)
+    for path in new:
+        assert now[path].attributes.get("title", path[-1]) == path[-1]
+        for _, named in references(SCHEMA, now[path].kind, now[path].attributes):
+            # what came along is named where it is now, not whatever had its name before
+            assert named in new or named not in coming, (path, named)
 
 
 @settings(max_examples=100, deadline=None)

@@ -1,10 +1,11 @@
 """What a plan does, case by case."""
 
 import pytest
+from msgspec.structs import replace
 
 from keepsort.core.compare import compare
 from keepsort.core.compare.anchors import element_name
-from keepsort.core.model import ConfigObject, Path
+from keepsort.core.model import ConfigObject, Path, Schema
 from keepsort.core.plan import AttributePick, Mismatch, Pick, Plan, offers, plan_restore, rehearse
 from keepsort.core.snapshot import MemoryStore
 from tests.core.test_compare import grown, thing, unit
@@ -27,6 +28,7 @@ def codes(plan: Plan) -> list[tuple[str, str]]:
     return [(f.level, f.code) for f in plan.findings]
 
 
+WHOLE_TITLE = AttributePick("title")
 DIVERS = unit("divers", "d")
 VISITORS = unit("visitors", "v")
 
@@ -330,3 +332,25 @@ def test_values_mean_what_the_kind_says_that_an_object_becomes() -> None:
     assert found is not None
     assert (found.kind, found.attributes) == ("keeper", {"order": []})
     assert not plan_restore(compare(one, after), [Pick(("a",))]).steps
+
+
+def test_an_id_that_another_object_may_have_is_asked_about() -> None:
+    reusing = replace(
+        SCHEMA, kinds={n: replace(k, reuses_ids=True) for n, k in SCHEMA.kinds.items()}
+    )
+    was = replace(thing("Pip", title="a", boss="/Pip", member=["/x"]), identity="12")
+    left = grown((("Pip",), was), (("Ada",), thing("Ada", boss="/Pip")))
+
+    def asked(now: ConfigObject, pick: Pick, schema: Schema = reusing) -> list[Path]:
+        store = MemoryStore()
+        trees = [snapshot(tree, store, schema=schema) for tree in (left, grown(((now.name,), now)))]
+        found = plan_restore(compare(*trees), [pick]).findings
+        return [f.path for f in found if (f.level, f.code) == ("confirm", "id-reused")]
+
+    other = replace(thing("Squib", title="z"), identity="12")
+    renamed = replace(was, name="Pips")
+    for pick in (Pick(("Pip",)), Pick(("Ada",)), Pick(("Pip",), "attributes", (WHOLE_TITLE,))):
+        assert asked(other, pick) == [("Pip",)]
+        assert asked(renamed, pick) == []
+        assert asked(other, pick, SCHEMA) == []
+    assert asked(replace(other, name="Pip"), Pick(("Pip",))) == [], "it is called the same"

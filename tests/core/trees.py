@@ -36,7 +36,11 @@ Tree = dict[Path, ConfigObject]
 
 
 def snapshot(
-    tree: Tree, store: MemoryStore | None = None, large: bool | None = None, **options: object
+    tree: Tree,
+    store: MemoryStore | None = None,
+    large: bool | None = None,
+    schema: Schema = SCHEMA,
+    **options: object,
 ) -> Snapshot:
     """Build a snapshot from a tree, in the order of the dict.
 
@@ -46,7 +50,7 @@ def snapshot(
     """
     large = len(tree) % 2 == 0 if large is None else large
     limits = (0, 1, 2) if large else (2048, 16, 256)
-    builder = SnapshotBuilder(store or MemoryStore(), SCHEMA, **options)  # type: ignore[arg-type]
+    builder = SnapshotBuilder(store or MemoryStore(), schema, **options)  # type: ignore[arg-type]
     with (
         patch.object(writer, "INLINE_BYTES", limits[0]),
         patch.object(encoding, "PAGE_LEAST", limits[1]),

@@ -1,6 +1,6 @@
 """The OVSDB connector: rows of a database as a tree of objects, and back (RFC 7047)."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property
 from typing import Any
 
@@ -18,11 +18,12 @@ from keepsort.connectors.errors import Changed, Misconfigured, NoSuchBranch, Ref
 from keepsort.connectors.ovsdb import switch
 from keepsort.connectors.ovsdb.checking import Checking, unsound
 from keepsort.connectors.ovsdb.columns import read_tables
+from keepsort.connectors.ovsdb.new_names import names_for
 from keepsort.connectors.ovsdb.objects import Translation, top_object
 from keepsort.connectors.ovsdb.requests import Transaction, shown
 from keepsort.connectors.ovsdb.rows import Rows
 from keepsort.connectors.ovsdb.wire import Client, Operation
-from keepsort.core.model import ConfigObject, Path
+from keepsort.core.model import Attributes, ConfigObject, Path
 from keepsort.core.model.notation import write_slash
 from keepsort.core.plan import Finding, Step
 from keepsort.core.snapshot import Snapshot
@@ -155,6 +156,15 @@ class Ovsdb:
     def _keeps_ids_of(self, steps: Iterable[Step]) -> bool:
         """Tell whether new rows keep their ids; the server is asked only where some come."""
         return any(step.action == "create" for step in steps) and self._keeps_ids
+
+    def names_for(self, places: Sequence[Path], taken: Callable[[Path], bool]) -> list[str]:
+        """Return what new rows are called."""
+        longest = switch.LONGEST_NAME if self._database == switch.DATABASE else None
+        return names_for(self._rows(), places, taken, longest)
+
+    def called(self, kind: str, attributes: Attributes, place: Path) -> Attributes:
+        """Return the same: a name is told by the place alone."""
+        return attributes
 
     def render(self, step: Step) -> str:
         """Write a step as the operations that carry it out, secrets masked."""

@@ -2,6 +2,8 @@
 
 #: The database that this is about.
 DATABASE = "Open_vSwitch"
+#: So long the name of a network device can be.
+LONGEST_NAME = 15
 #: Columns that the switch itself writes, though the schema does not say so.
 SET_BY_SYSTEM = {
     "Open_vSwitch": {

@@ -1,6 +1,6 @@
 """The connector for print servers: queues and classes as objects, and back (IPP, RFC 8011)."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
 import msgspec
@@ -32,13 +32,14 @@ from keepsort.connectors.printserver.objects import (
     written,
 )
 from keepsort.connectors.printserver.trial import print_page
-from keepsort.core.model import ConfigObject, Path
+from keepsort.core.model import Attributes, ConfigObject, Path
 from keepsort.core.model.notation import read_slash, write_slash
 from keepsort.core.plan import Finding, Step
 from keepsort.core.snapshot import Snapshot
 
 _MOST_DRIVER = 4 << 20
 _JOBS_NAMED = 5
+_LONGEST_NAME = 127
 _CALLS = {
     (QUEUE, "put"): ("CUPS-Add-Modify-Printer", calls.PUT_PRINTER),
     (CLASS, "put"): ("CUPS-Add-Modify-Class", calls.PUT_CLASS),
@@ -270,6 +271,22 @@ class PrintServer:
         how = "is shared in the network" if wanted else "is not shared in the network"
         text = f"As chosen for this restore, whatever is put back {how}."
         return made, [Finding("note", "sharing-chosen", text, ())] if made != tuple(steps) else []
+
+    def names_for(self, places: Sequence[Path], taken: Callable[[Path], bool]) -> list[str]:
+        """Return names that no queue or class has: they hold no spaces (RFC 8011, 5.4.4)."""
+        live = self._printers().keys()
+        found: list[str] = []
+        for path in places:
+            name, number = path[-1], 1
+            while name in live or name in found or taken((name,)):
+                number += 1
+                name = f"{path[-1][: _LONGEST_NAME - 4]}-{number}"
+            found.append(name)
+        return found
+
+    def called(self, kind: str, attributes: Attributes, place: Path) -> Attributes:
+        """Return the same: a name is told by the place alone."""
+        return attributes
 
     def try_out(self, path: Path, kind: str) -> str:
         """Print a test page."""

@@ -167,7 +167,7 @@ def schema_of(places: Mapping[str, Place], formerly: Mapping[str, Mapping[str, s
             column.name: _spec(place, column, formerly.get(name, {}).get(column.name))
             for column in place.told
         }
-        kinds[name] = Kind(name, label, attributes=specs, renamable=False)
+        kinds[name] = Kind(name, label, attributes=specs, renamable=False, reuses_ids=True)
     return Schema(kinds=kinds)
 
 

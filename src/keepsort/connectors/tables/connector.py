@@ -1,6 +1,6 @@
 """The connector for tables: rows of a database as a tree of objects, and back."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 from keepsort.connectors import options
 from keepsort.connectors.base import (
@@ -16,11 +16,12 @@ from keepsort.connectors.errors import Misconfigured
 from keepsort.connectors.tables.arrangement import Choices, Place, arrange, schema_of
 from keepsort.connectors.tables.catalogue import read_catalogue
 from keepsort.connectors.tables.checking import Checking
+from keepsort.connectors.tables.new_keys import NewKeys
 from keepsort.connectors.tables.reading import Reading
 from keepsort.connectors.tables.rows import Rows
 from keepsort.connectors.tables.session import Session
 from keepsort.connectors.tables.writing import Writing
-from keepsort.core.model import ConfigObject, Path
+from keepsort.core.model import Attributes, ConfigObject, Path
 from keepsort.core.plan import Finding, Step, is_implied
 from keepsort.core.snapshot import Snapshot
 
@@ -50,6 +51,7 @@ class Tables:
             self._schema = schema_of(places, choices.formerly)
             self._reading = Reading(self._session, places, keeper)
             rows = self._reading.rows
+            self._new_keys = NewKeys(rows)
             self._writing = Writing(self._session, rows, keeper, without_triggers)
             self._checking = Checking(
                 self._session, rows, self._schema, keeper, self._writing,
@@ -86,6 +88,15 @@ class Tables:
     def check(self, steps: Sequence[Step], origin: Snapshot) -> list[Finding]:
         """Look for what the database does not take, and for what it would do by itself."""
         return self._checking.plan(steps)
+
+    def names_for(self, places: Sequence[Path], taken: Callable[[Path], bool]) -> list[str]:
+        """Return what new rows are called; those whose key is taken get the next one."""
+        with self._session.reading() as cursor:
+            return self._new_keys.names_for(cursor, places)
+
+    def called(self, kind: str, attributes: Attributes, place: Path) -> Attributes:
+        """Return what a new row holds: its key is told as values, too."""
+        return self._new_keys.with_key(kind, attributes, place)
 
     def render(self, step: Step) -> str:
         """Write a step as SQL, secrets masked."""

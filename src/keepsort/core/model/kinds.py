@@ -58,6 +58,7 @@ class Kind(msgspec.Struct, frozen=True, omit_defaults=True):
     attributes: specs that differ from the schema's common ones, by attribute name.
     required: names of attributes that an object of this kind cannot be without.
     renamable: whether it can stand in another place, or under another name, and be the same.
+    reuses_ids: whether the id of such an object may be given to another one once it is gone.
     interrupts: what a change of such an object interrupts, in plain words; empty where nothing.
     implied: it exists only by what stands beneath it, so it is never written itself.
     holds: kinds of which such an object holds at least one, and cannot be without.
@@ -72,6 +73,7 @@ class Kind(msgspec.Struct, frozen=True, omit_defaults=True):
     attributes: dict[str, AttributeSpec] = {}
     required: frozenset[str] = frozenset()
     renamable: bool = True
+    reuses_ids: bool = False
     interrupts: str = ""
     implied: bool = False
     holds: tuple[str, ...] = ()

@@ -5,7 +5,7 @@ are restored; so everything else (needs, order, rehearsal, undo) is the same as 
 """
 
 from collections.abc import Callable, Sequence
-from typing import Literal
+from typing import Literal, Protocol, runtime_checkable
 
 import msgspec
 
@@ -14,6 +14,25 @@ from keepsort.core.plan.findings import Finding, Level
 from keepsort.core.plan.picks import Pick
 from keepsort.core.plan.references import redirected, references
 from keepsort.core.snapshot import Draft, Node, Snapshot
+
+
+@runtime_checkable
+class Naming(Protocol):
+    """Knows a system that has its own rules for what a new object can be called.
+
+    Elsewhere a name that is taken gets a number behind it.
+    """
+
+    def names_for(self, places: Sequence[Path], taken: Callable[[Path], bool]) -> list[str]:
+        """Return what new objects are called that are to be made at some places.
+
+        An object keeps the last name of its place where that is free. taken: tells of what else is
+        not free.
+        """
+
+    def called(self, kind: str, attributes: Attributes, place: Path) -> Attributes:
+        """Return what a new object holds at a place: values may say its name, too."""
+
 
 #: What happens to an object whose name is taken where it should go: it gets another name, it does
 #: not go there, or it takes the place of what is there.
@@ -35,16 +54,25 @@ def transplant(
     at: Path,
     clash: Clash = "rename",
     secret: Callable[[Value], Value] = lambda value: value,
+    naming: Naming | None = None,
 ) -> Transplant:
     """Put branches of `source` beneath `at` in `target`; both trees lie in one store.
 
     What they refer to and the target lacks comes along. References follow their targets.
     secret: turns what stands for a secret in the source into what stands for it in the target.
-    Raises KeyError if the target has nothing at `at`.
+    naming: knows what is free where the system has its own rules; names are counted where None.
+    Raises KeyError if the target has nothing at `at`, and nothing would be there by itself.
     """
-    if target.find(at) is None:
+    if target.find(at) is None and not _comes_by_itself(source, target, at):
         raise KeyError(at)
-    return _Transplanting(source, target, at, clash, secret).go(paths)
+    return _Transplanting(source, target, at, clash, secret, naming).go(paths)
+
+
+def _comes_by_itself(source: Snapshot, target: Snapshot, at: Path) -> bool:
+    """Tell whether what is to hold something is there as soon as it holds it."""
+    then = source.find(at)
+    implied = then is not None and target.schema.is_implied(then.entry.kind)
+    return implied and target.find(at[:-1]) is not None
 
 
 class _Transplanting:
@@ -55,9 +83,11 @@ class _Transplanting:
         at: Path,
         clash: Clash,
         secret: Callable[[Value], Value],
+        naming: Naming | None,
     ) -> None:
         self.source, self.target, self.at, self.clash = source, target, at, clash
         self.secret = secret
+        self.naming = naming
         self.keys = target.schema.names.keys
         self.own = source.schema.names.keys
         #: by where branches are in the source, as its paths compare
@@ -83,38 +113,69 @@ class _Transplanting:
             self.places[self.own(node.path)] = place
             branches.append((node, place))
             waiting += self._needed(node)
+        for node, _ in branches:
+            self._name_beneath(node)
         draft = Draft(self.target)
-        for node, place in branches:
-            self._write(draft, node, place)
+        if not draft.has(self.at):
+            kind = self.target.schema.implied
+            draft.put(self.at, ConfigObject(name=self.at[-1], kind=kind))
+        for node, _ in branches:
+            self._write(draft, node)
         picks = tuple(Pick(place, "branch") for _, place in branches)
         return Transplant(draft.finish(), picks, tuple(self.findings))
 
     def _place(self, path: Path, reason: str) -> Path | None:
         name = path[-1]
         place = (*self.at, name)
-        if self.target.find(place) is None and self.keys(place) not in self.taken:
-            self.taken.add(self.keys(place))
-        elif self.clash == "skip" and not reason:
-            text = f"There is a {name} already, so this one stays away."
-            self._find("note", "skipped", place, text)
-            return None
-        elif self.clash == "replace" and self.keys(place) not in self.taken:
-            self.taken.add(self.keys(place))
+        stands = self.target.find(place) is not None
+        if stands and self.clash == "replace" and self.keys(place) not in self.taken:
             text = "It takes the place of what is there."
             self._find("confirm", "replaced", place, text)
         else:
-            number = 2
-            while self._is_taken((*self.at, f"{name} {number}")):
-                number += 1
-            place = (*self.at, f"{name} {number}")
-            self.taken.add(self.keys(place))
-            self._find("note", "renamed", place, f"The name {name} is taken; it gets this one.")
+            names_for = self.naming.names_for if self.naming is not None else counted
+            [free] = names_for([place], self._is_taken)
+            if free != name and self.clash == "skip" and not reason:
+                text = f"There is a {name} already, so this one stays away."
+                self._find("note", "skipped", place, text)
+                return None
+            if free != name:
+                place = (*self.at, free)
+                self._find("note", "renamed", place, f"The name {name} is taken; it gets this one.")
+        self.taken.add(self.keys(place))
         if reason:
             self._find("note", "comes-along", place, reason)
         return place
 
     def _is_taken(self, place: Path) -> bool:
         return self.target.find(place) is not None or self.keys(place) in self.taken
+
+    def _name_beneath(self, top: Node) -> None:
+        """Give what lies beneath a branch names that are free, where the system has to be asked.
+
+        What stands there by the same path is the same, and keeps its name.
+        """
+        level = self.source.children(top) if self.naming is not None else []
+        while level and self.naming is not None:
+            places = [self._where(node) for node in level]
+            new = [
+                (node, place)
+                for node, place in zip(level, places, strict=True)
+                if self.target.find(place) is None
+            ]
+            names = self.naming.names_for([place for _, place in new], self._is_taken)
+            for (node, place), name in zip(new, names, strict=True):
+                if name != place[-1]:
+                    self.places[self.own(node.path)] = (*place[:-1], name)
+                    text = f"The name {place[-1]} is taken; it gets this one."
+                    self._find("note", "renamed", (*place[:-1], name), text)
+                self.taken.add(self.keys((*place[:-1], name)))
+            readable = [node for node in level if node.entry.unreadable is None]
+            level = [child for node in readable for child in self.source.children(node)]
+
+    def _where(self, node: Node) -> Path:
+        place = self._moved(node.path)
+        assert place is not None
+        return place
 
     def _needed(self, top: Node) -> list[tuple[Path, str]]:
         """List what a branch refers to that neither comes along yet nor exists in the target."""
@@ -172,14 +233,16 @@ class _Transplanting:
                 return (*place, *path[depth:])
         return None
 
-    def _write(self, draft: Draft, top: Node, place: Path) -> None:
+    def _write(self, draft: Draft, top: Node) -> None:
         for node in self._branch(top):
-            where = (*place, *node.path[len(top.path) :])
+            where = self._where(node)
             obj = self.source.object(node)
             attributes = redirected(
                 self.source.schema, obj.kind, obj.attributes, lambda p: self._moved(p) or p
             )
             attributes = self._carried(obj.kind, attributes, where)
+            if self.naming is not None:
+                attributes = self.naming.called(obj.kind, attributes, where)
             draft.put(where, ConfigObject(name=where[-1], kind=obj.kind, attributes=attributes))
 
     def _carried(self, kind: str, attributes: Attributes, where: Path) -> Attributes:
@@ -202,6 +265,18 @@ class _Transplanting:
 
     def _find(self, level: Level, code: str, path: Path, text: str, attribute: str = "") -> None:
         self.findings.append(Finding(level, code, text, path, attribute))
+
+
+def counted(places: Sequence[Path], taken: Callable[[Path], bool]) -> list[str]:
+    """Return names that are free among their siblings, with a number behind where one is not."""
+    found = []
+    for path in places:
+        name, number = path[-1], 1
+        while taken((*path[:-1], name)):
+            number += 1
+            name = f"{path[-1]} {number}"
+        found.append(name)
+    return found
 
 
 def carried_over(

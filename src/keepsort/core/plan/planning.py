@@ -7,6 +7,7 @@ from keepsort.core.plan.composing import PLAIN, Composer
 from keepsort.core.plan.findings import Findings
 from keepsort.core.plan.needs import close_needs
 from keepsort.core.plan.picks import Pick, Policy
+from keepsort.core.plan.reused_ids import tell_reused
 from keepsort.core.plan.step_order import Emitter
 from keepsort.core.plan.steps import Plan
 from keepsort.core.plan.taking import Taker
@@ -28,6 +29,7 @@ def plan_restore(
     taker = Taker(comparison, policy, findings)
     taker.take(picks)
     close_needs(taker)
+    tell_reused(comparison, taker.targets, findings)
     emitter = Emitter(comparison, taker.targets, composer, findings)
     emitter.emit()
     return Plan(tuple(emitter.writer.steps), findings.all())

@@ -15,6 +15,7 @@ from keepsort.core.plan import (
     Composer,
     Finding,
     Mismatch,
+    Naming,
     Offer,
     Pick,
     Plan,
@@ -212,18 +213,19 @@ def preview_elsewhere(
         kept = ours.reveal(value) if ours.belongs_elsewhere(theirs) else None
         return theirs.digest(kept) if kept is not None else value
 
-    try:
-        made = transplant(source, paths, live, at, clash, secret)
-    except KeyError:
-        raise NotFound(
-            f"{system} has nothing at {live.schema.notation.write(at)} to hold it.",
-            "Choose another place.",
-        ) from None
-    theirs.flush()
     composer = composer_of(system)
-    plan = plan_restore(compare(made.left, live), list(made.picks), composer=composer)
-    plan = Plan(plan.steps, (*made.findings, *plan.findings))
     with opened(system) as connector:
+        naming = connector if isinstance(connector, Naming) else None
+        try:
+            made = transplant(source, paths, live, at, clash, secret, naming)
+        except KeyError:
+            raise NotFound(
+                f"{system} has nothing at {live.schema.notation.write(at)} to hold it.",
+                "Choose another place.",
+            ) from None
+        theirs.flush()
+        plan = plan_restore(compare(made.left, live), list(made.picks), composer=composer)
+        plan = Plan(plan.steps, (*made.findings, *plan.findings))
         plan, rendered, _ = asked_of(connector, live, plan, composer, made.left)
     return PlanRecord.objects.create(
         system=system, backup=None, look=look, by=by, policy="overwrite",

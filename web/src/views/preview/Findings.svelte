@@ -1,13 +1,23 @@
 <script lang="ts">
   import type { Finding } from '$lib/api/client';
   import { plainName } from '$lib/model/paths';
+  import OtherId from './OtherId.svelte';
 
   interface Props {
     findings: Finding[];
+    /** The backup that is restored from, where there is one. */
+    backup: number | null;
+    system: number;
     confirmed: string[];
     answers: Record<string, string>;
   }
-  let { findings, confirmed = $bindable(), answers = $bindable() }: Props = $props();
+  let {
+    findings,
+    backup,
+    system,
+    confirmed = $bindable(),
+    answers = $bindable(),
+  }: Props = $props();
 
   const ORDER = ['stop', 'ask', 'confirm', 'note'];
   const WORDS = { stop: 'stops it', ask: 'asks', confirm: 'confirm', note: 'note' };
@@ -36,6 +46,9 @@
         {#if finding.path.length}<b class="font-semibold">{plainName(finding.path.at(-1)!)}:</b
           >{/if}
         {finding.text}
+        {#if backup !== null && finding.name.startsWith('id-reused:')}
+          <OtherId {finding} {backup} {system} />
+        {/if}
         {#if finding.level === 'ask'}
           <input
             type="password"

@@ -182,6 +182,8 @@
         {#if error}<div class="mb-2"><Trouble {error} /></div>{/if}
         {#if plan.findings.length}<Findings
             findings={plan.findings}
+            backup={plan.undoes ? null : plan.backup}
+            system={plan.system}
             bind:confirmed
             bind:answers
           />{/if}
