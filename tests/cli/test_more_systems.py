@@ -179,6 +179,16 @@ def test_records_that_moved_and_changed_go_back_in_one_transaction(
     assert subject.sql(logged) == before_it
     wrong = command.fails("preview", number, "--pick", "/**", "--choose", "schemas=public")
     assert "cannot be chosen" in wrong
+    # what is there stays where that is said of one pick, and a renamed column is the same column
+    subject.sql("alter table animal rename species to kind; update animal set kind = 'x'")
+    one, other = diets["paths"][:2]
+    words = ("--called", "animal.kind=species")
+    plan = command.json("preview", number, "--pick", one, "--pick-as", f"{other}=keep", *words)
+    assert {step["path"] for step in plan["steps"]} == {one}
+    assert "kind" in plan["steps"][0]["rendered"]
+    assert "no former name" in command.fails("preview", number, "--pick", one, "--called", "x")
+    assert "says no policy" in command.fails("preview", number, "--pick-as", f"{one}=guess")
+    subject.sql("alter table animal rename kind to species")
     # somebody was quicker: nothing of it is written
     subject.sql(register.trouble())
     plan = command.json("preview", number, "--pick", "/**")
@@ -205,6 +215,8 @@ def test_a_queue_with_its_driver_goes_back(command: Command, tmp_path: Path) -> 
         assert command.json("compare", number)["tally"] == {"changed": 3, "missing": 1}
         plan = command.json("preview", number, "--pick", "/signs-hall", "--pick", "/tank-labels")
         assert "the driver follows" in plan["steps"][0]["rendered"]
+        # this server refuses nothing by itself, and nobody says that it would
+        assert any(f["finding"].startswith("check-then-write") for f in plan["findings"])
         done = command.json("restore", str(plan["plan"]), *confirmed(plan))
         assert done["outcome"] == "verified", done
         assert (

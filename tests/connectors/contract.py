@@ -153,6 +153,8 @@ class Contract:
         comparison = compare(backup, live)
         assert {d.state for d in comparison.differences} >= subject.states
         plan = desk.plan(comparison, EVERYTHING)
+        promises = desk.connector.describe().promises
+        assert promises.rename or "move" not in {step.action for step in plan.steps}
         assert all(desk.carry_out(plan.steps))
         again = desk.look()
         assert content(again) == content(backup)

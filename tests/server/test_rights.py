@@ -72,6 +72,8 @@ LEAST: dict[tuple[str, str], Role | None] = {
     ("get", "work/N"): _LOOK,
     ("get", "systems/N/backups"): _LOOK,
     ("put", "systems/N/rules"): _OPERATE,
+    ("get", "systems/N/names"): _LOOK,
+    ("put", "systems/N/names"): _OPERATE,
     ("put", "systems/N/watched"): _OPERATE,
     ("get", "systems/N/places"): _LOOK,
     ("get", "records/N"): _LOOK,

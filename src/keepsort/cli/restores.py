@@ -91,6 +91,18 @@ def _hanging_place(beside: "Record", at: str | None) -> "Path | None":
     "--policy", type=click.Choice(["overwrite", "keep", "fill"]), default="overwrite",
     help="What happens to what exists live.",
 )  # fmt: skip
+@click.option(
+    "--pick-as",
+    multiple=True,
+    metavar="PATH=POLICY",
+    help="Pick an object, or PATH/**, with a policy of its own.",
+)
+@click.option(
+    "--called",
+    multiple=True,
+    metavar="KIND.NOW=FORMER",
+    help="What an attribute was called when the backup was made.",
+)
 @click.option("--to", "target", help="The system that an opened file goes to.")
 @click.option(
     "--choose", multiple=True, metavar="OPTION=VALUE",
@@ -108,18 +120,29 @@ def preview(
     policy: "Policy",
     target: str | None,
     choose: tuple[str, ...],
+    pick_as: tuple[str, ...],
+    called: tuple[str, ...],
     at: str | None,
     as_json: bool,
 ) -> None:
     """Plan a restore and show what it will do; writes nothing to the live system."""
+    import msgspec
+
     from keepsort.cli.showing import show_plan
     from keepsort.core.plan import LeftOut, Pick
-    from keepsort.server.pick_notation import accepted_move, check_left_out, find_path, read_pick
+    from keepsort.server.pick_notation import (
+        accepted_move,
+        check_left_out,
+        find_path,
+        read_former_name,
+        read_pick,
+        read_pick_as,
+    )
     from keepsort.server.problems import Problem
     from keepsort.server.restores import previewing
     from keepsort.server.snapshots.models import Record
     from keepsort.server.snapshots.services import find_record, open_snapshot, take
-    from keepsort.server.sorting.comparing import Terms, compared
+    from keepsort.server.sorting.comparing import Terms, compared, joined, saved_names
 
     record = find_record(backup)
     system = _live_system(record, f"live:{target}" if target is not None else "live")
@@ -128,13 +151,15 @@ def preview(
             f"Backup {record.pk} is of {record.system}.", "To put it elsewhere: keepsort elsewhere."
         )
     look = take(system, Record.Kind.LOOK)
-    terms = Terms(hangs=_hanging_place(look, at))
+    said = joined(saved_names(system), [read_former_name(one) for one in called])
+    terms = Terms(hangs=_hanging_place(look, at), renamed=said if called else None)
     found = compared(record, look, terms)
     trees = [found.left, found.right]
     accepted = frozenset(accepted_move(found, text) for text in accept_move)
-    terms = Terms(accepted=accepted, hangs=terms.hangs)
+    terms = msgspec.structs.replace(terms, accepted=accepted)
     without = tuple(LeftOut(find_path(trees, text)) for text in leave)
     picks = [read_pick(trees, text, without) for text in pick]
+    picks += [read_pick_as(trees, text, without) for text in pick_as]
     picks += [Pick(find_path(trees, text), "remove") for text in remove_extra]
     others = []
     for number, text in pick_from:

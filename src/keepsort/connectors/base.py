@@ -43,7 +43,7 @@ class Promises(msgspec.Struct, frozen=True, kw_only=True):
     compare_and_set: ``server`` if the server itself refuses a change to an object that is no
         longer as expected; ``check`` if it can only be read right before it is written.
     atomic: several steps happen together or not at all.
-    rename: an object can be moved with all beneath it.
+    rename: an object can be moved with all beneath it; a plan that moves one is stopped otherwise.
     moves_in_parts: a move of much goes piece by piece, so that one that was cut off finds some of
         it at its new place already, and goes on.
     stable_identity: objects keep an id of the system's own through moves.

@@ -2,12 +2,15 @@
 
 import re
 from collections.abc import Sequence
+from typing import get_args
+
+import msgspec
 
 from keepsort.core.compare import Comparison
 from keepsort.core.model import Path, is_beneath
 from keepsort.core.model.notation import read_slash
-from keepsort.core.plan import AttributePick, LeftOut, Pick
-from keepsort.core.snapshot import Snapshot
+from keepsort.core.plan import AttributePick, LeftOut, Pick, Policy
+from keepsort.core.snapshot import FormerName, Snapshot
 from keepsort.server.problems import NotFound, Problem
 
 _PART = re.compile(r"^(?P<attribute>[^@]+)@(?P<part>[0-9a-f]{16}(?:-\d+of\d+)?)$")
@@ -66,6 +69,25 @@ def read_pick(trees: list[Snapshot], text: str, without: tuple[LeftOut, ...] = (
         else AttributePick(attribute)
     )
     return Pick(find_path(trees, place), "attributes", (part,))
+
+
+def read_pick_as(trees: list[Snapshot], text: str, without: tuple[LeftOut, ...] = ()) -> Pick:
+    """Read ``PATH=POLICY``, where the path may be that of a branch, ``PATH/**``."""
+    place, mark, policy = text.rpartition("=")
+    if not mark or policy not in get_args(Policy):
+        raise Problem(
+            f"{text!r} says no policy.", f"Write PATH=POLICY, with {', '.join(get_args(Policy))}."
+        )
+    return msgspec.structs.replace(read_pick(trees, place, without), policy=policy)
+
+
+def read_former_name(text: str) -> FormerName:
+    """Read ``KIND.NOW=FORMER``. Raises `Problem`."""
+    place, _, former = text.partition("=")
+    kind, _, now = place.rpartition(".")
+    if not (kind and now and former):
+        raise Problem(f"{text!r} says no former name.", "Write KIND.NOW=FORMER.")
+    return FormerName(kind, former, now)
 
 
 def _exists(trees: list[Snapshot], text: str) -> bool:

@@ -29,12 +29,6 @@ class Checking:
     def check(self, steps: Sequence[Step], origin: Snapshot) -> list[Finding]:
         """Look for what this directory's schema and rights will not allow."""
         found: list[Finding] = []
-        if not self._server.asserts:
-            text = (
-                "This server has no assertion control (RFC 4528): each entry is read right before "
-                "it is written, but a change in that very moment would not be noticed."
-            )
-            found.append(Finding("note", "check-then-write", text))
         for step in steps:
             if step.after is not None:
                 found += self._check_schema(step)

@@ -66,7 +66,9 @@ class Ovsdb:
         return Description(
             software=f"OVSDB, {self._database} {version}".strip(),
             schema=self._translation.schema,
-            promises=Promises(compare_and_set="server", atomic=True, stable_identity=True),
+            promises=Promises(
+                compare_and_set="server", atomic=True, rename=True, stable_identity=True
+            ),
             depth_first=True,
         )
 

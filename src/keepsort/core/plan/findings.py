@@ -17,6 +17,7 @@ class Finding(msgspec.Struct, frozen=True, omit_defaults=True):
     code: a stable word for scripts, like ``occupied``; with the path it names the finding.
     text: what, why and what to do, in plain words.
     digest: what the secret that is asked for is kept by.
+    kind, choices: of what is left out, the kind that it belongs to, and where it could go instead.
     """
 
     level: Level
@@ -25,6 +26,8 @@ class Finding(msgspec.Struct, frozen=True, omit_defaults=True):
     path: Path = ()
     attribute: str = ""
     digest: str = ""
+    kind: str = ""
+    choices: tuple[str, ...] = ()
 
     @property
     def name(self) -> str:
@@ -46,9 +49,19 @@ class Findings:
         #: paths of what cannot be done
         self.stopped: set[Path] = set()
 
-    def add(self, level: Level, code: str, path: Path, text: str, attribute: str = "") -> None:
+    def add(
+        self,
+        level: Level,
+        code: str,
+        path: Path,
+        text: str,
+        attribute: str = "",
+        *,
+        kind: str = "",
+        choices: tuple[str, ...] = (),
+    ) -> None:
         """Note something, if it was not noted before."""
-        finding = Finding(level, code, text, path, attribute)
+        finding = Finding(level, code, text, path, attribute, kind=kind, choices=choices)
         self._found.setdefault(finding.name, finding)
         if level == "stop":
             self.stopped.add(path)

@@ -72,7 +72,8 @@ def _need_references(taker: Taker, target: Target) -> None:
     backup, live = comparison.left, comparison.right
     schema, kind = backup.schema, target.node.entry.kind
     now = live.whole_attributes(target.live.entry) if target.live is not None else None
-    wanted = written(schema, target, backup.whole_attributes(target.node.entry), now)
+    then = taker.behind.room_for(kind, backup.whole_attributes(target.node.entry))
+    wanted = written(schema, target, then, now)
     for name, path in references(schema, kind, wanted):
         if schema.names.keys(path) in taker.targets.restored:
             continue

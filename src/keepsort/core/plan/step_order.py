@@ -9,6 +9,7 @@ from keepsort.core.plan import contents
 from keepsort.core.plan.composing import Composer, Edit, Unfit
 from keepsort.core.plan.findings import Findings
 from keepsort.core.plan.following import follow, followers
+from keepsort.core.plan.left_behind import LeftBehind
 from keepsort.core.plan.ordering import arrivals, merged, placed
 from keepsort.core.plan.references import redirected, references
 from keepsort.core.plan.removing import Remover
@@ -32,6 +33,7 @@ class Emitter:
         self._edits = targets.edits
         self._composer = composer
         self._findings = findings
+        self._behind = LeftBehind(comparison.left.schema, comparison.right.schema)
         self._remover = Remover(targets.removals, comparison.right, self.writer, findings)
         #: targets by how far they are
         self._placed: set[Path] = set()
@@ -63,6 +65,7 @@ class Emitter:
         self._remover.remove_rest()
         if self._schema.is_ordered:
             self._give_places()
+        self._behind.tell(self._findings)
         self._tell_what_came_to_nothing()
         self._warn_interruptions()
 
@@ -134,13 +137,13 @@ class Emitter:
         """Return what an object holds once it has its name: a system may keep names in values."""
         wanted = found.attributes
         if target.parts is None and target.policy == "overwrite":
-            wanted = self._backup.whole_attributes(target.node.entry)
+            wanted = self._brought(target)
         return self._composer.renamed(self._schema, found, place, target.path, wanted)
 
     def _for_creation(self, target: Target) -> Generator[Path, None, Attributes]:
         """Return what a new object gets; references in a circle are left for an update."""
         kind = target.node.entry.kind
-        backup = self._backup.whole_attributes(target.node.entry)
+        backup = self._brought(target)
         wanted = contents.writable(self._schema, target, backup, self._findings)
         order = self._schema.order_of(kind)
         if order in wanted:
@@ -156,6 +159,10 @@ class Emitter:
                 wanted = {n: v for n, v in wanted.items() if n != name}
                 self._deferred.add(own)
         return wanted
+
+    def _brought(self, target: Target) -> Attributes:
+        """Return what the backup has of an object, as far as live has room for it."""
+        return self._behind.wanted(target, self._backup.whole_attributes(target.node.entry))
 
     def _has_parent(self, target: Target) -> bool:
         outermost = len(target.path) <= len(self._live.at)
@@ -210,8 +217,9 @@ class Emitter:
         live = found.attributes
         if target.live is not None:
             live = redirected(self._schema, found.kind, live, self.writer.places.now)
-        backup = self._backup.whole_attributes(target.node.entry)
+        backup = self._brought(target)
         after = contents.updated(self._schema, target, backup, live)
+        after = self._behind.with_new(target, after, live, self._findings)
         after = contents.writable(self._schema, target, after, self._findings, live)
         after = self._redirect(target, self._with_parts(target, after, backup))
         whole = target.parts is None and target.policy == "overwrite"

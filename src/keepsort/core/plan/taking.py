@@ -8,6 +8,7 @@ from keepsort.core.plan.anchoring import Gone, anchored
 from keepsort.core.plan.composing import ABSENT, Absent
 from keepsort.core.plan.contents import put_part
 from keepsort.core.plan.findings import Findings
+from keepsort.core.plan.left_behind import LeftBehind
 from keepsort.core.plan.picks import AttributePick, Pick, Policy, merged
 from keepsort.core.plan.targets import Target, Targets
 
@@ -27,6 +28,7 @@ class Taker:
         self._schema = comparison.left.schema
         self._keys = self._schema.names.keys
         self._policy = policy
+        self.behind = LeftBehind(self._schema, self._live.schema)
         self._composed = any(kind.parts_in for kind in self._schema.kinds.values())
 
     def take(self, picks: Sequence[Pick]) -> None:

@@ -4,7 +4,7 @@ from keepsort.core.snapshot.builder import SnapshotBuilder, StreamError
 from keepsort.core.snapshot.choice import Choice, Taking, kinds_of_places
 from keepsort.core.snapshot.draft import Draft, branch
 from keepsort.core.snapshot.encoding import Children, Entry, Root
-from keepsort.core.snapshot.former_names import by_newer_names
+from keepsort.core.snapshot.former_names import FormerName, by_newer_names, with_former_names
 from keepsort.core.snapshot.reachable import links, reachable
 from keepsort.core.snapshot.reader import Node, Snapshot
 from keepsort.core.snapshot.store import Chunk, ChunkMissing, ChunkStore, MemoryStore
@@ -17,6 +17,7 @@ __all__ = [
     "ChunkStore",
     "Draft",
     "Entry",
+    "FormerName",
     "MemoryStore",
     "Node",
     "Root",
@@ -29,4 +30,5 @@ __all__ = [
     "kinds_of_places",
     "links",
     "reachable",
+    "with_former_names",
 ]

@@ -11,6 +11,7 @@ from keepsort.server.api import writing
 from keepsort.server.api.running import run_brief
 from keepsort.server.restores.models import PlanRecord, Run
 from keepsort.server.restores.previewing import open_plan, sources
+from keepsort.server.restores.promised import CHECK_THEN_WRITE
 from keepsort.server.snapshots.services import open_snapshot
 from keepsort.server.sorting.showing import Showing
 
@@ -25,6 +26,8 @@ def finding(schema: Schema, found: Finding) -> dict[str, Any]:
         "path": list(found.path),
         "written": schema.notation.write(found.path) if found.path else "",
         "attribute": found.attribute,
+        "kind": found.kind,
+        "choices": list(found.choices),
     }
 
 
@@ -72,7 +75,7 @@ def plan(found: PlanRecord) -> dict[str, Any]:
         "takes_back": found.takes_back,
         "run": run.pk if run else None,
         "policy": found.policy,
-        "compare_and_set": not any(f.code == "check-then-write" for f in content.findings),
+        "compare_and_set": not any(f.code == CHECK_THEN_WRITE for f in content.findings),
         "summary": found.summary,
         "steps": [step(showing, s, t) for s, t in zip(content.steps, texts, strict=True)],
         "findings": [finding(live.schema, f) for f in content.findings],

@@ -27,16 +27,24 @@ from keepsort.core.plan import (
     transplant,
 )
 from keepsort.core.plan.rehearsal import holds, is_done
-from keepsort.core.snapshot import Choice, Snapshot
+from keepsort.core.snapshot import Choice, FormerName, Snapshot
 from keepsort.server import cycle_collector
 from keepsort.server.accounts.models import User
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.restores.models import PlanRecord
+from keepsort.server.restores.promised import promised
 from keepsort.server.restores.refused import with_aside, without_refused
 from keepsort.server.restores.unsound import with_problems
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import choice_of, find_record, open_snapshot, take
-from keepsort.server.sorting.comparing import Terms, compare_trees, compared_with, settled
+from keepsort.server.sorting.comparing import (
+    Terms,
+    compare_trees,
+    compared_with,
+    joined,
+    saved_names,
+    settled,
+)
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import checked_choices, composer_of, opened, successors
 from keepsort.server.systems.vault import Vault
@@ -144,8 +152,13 @@ def preview(
     )  # fmt: skip
 
 
-def preview_again(record: PlanRecord, by: User | None = None) -> PlanRecord:
-    """Preview the same picks on a new look at live. Raises `Problem` or a `ConnectorError`."""
+def preview_again(
+    record: PlanRecord, by: User | None = None, renamed: Sequence[FormerName] = ()
+) -> PlanRecord:
+    """Preview the same picks on a new look at live. Raises `Problem` or a `ConnectorError`.
+
+    renamed: what attributes were called formerly, beside what the preview went by.
+    """
     if record.backup is None or record.undoes_id is not None or not record.picks:
         raise Problem(
             "This preview was not made of picks from one backup.", "Start from the backup again."
@@ -153,6 +166,9 @@ def preview_again(record: PlanRecord, by: User | None = None) -> PlanRecord:
     own, others = divided(record.picks, record.backup.pk)
     policy = cast(Policy, record.policy)
     terms = msgspec.convert(record.terms, Terms)
+    if renamed:
+        known = terms.renamed if terms.renamed is not None else saved_names(record.system)
+        terms = msgspec.structs.replace(terms, renamed=joined(known, renamed))
     return preview(
         record.backup, own, policy, by=by, terms=terms, others=others, target=record.system,
         chosen=record.chosen,
@@ -251,6 +267,7 @@ def asked_of(
     """
     found = [*plan.findings, *_changed_since(connector, live, plan.steps)]
     predicted = _rehearsed(live, plan.steps, composer, found)
+    found += promised(connector.describe().promises, plan.steps)
     found += connector.check(plan.steps, origin)
     texts = [connector.render(step) for step in plan.steps]
     return Plan(plan.steps, tuple(found)), texts, predicted

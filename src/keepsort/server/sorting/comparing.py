@@ -9,7 +9,7 @@ from keepsort.core.compare.choices import kept
 from keepsort.core.model import Path, is_beneath
 from keepsort.core.plan import Pick, Sourced, gather
 from keepsort.core.plan.placing import Placed
-from keepsort.core.snapshot import Draft, Snapshot, branch
+from keepsort.core.snapshot import Draft, FormerName, Snapshot, branch, with_former_names
 from keepsort.server import cycle_collector
 from keepsort.server.caching import Kept
 from keepsort.server.files.standing import standing
@@ -33,12 +33,14 @@ class Terms(msgspec.Struct, frozen=True):
     likeness: how alike a missing and an extra object must be to be suggested as the same.
     accepted: suggestions that a person has accepted, each by both its places.
     hangs: what an opened file is put beneath; where it says itself if None.
+    renamed: what attributes were called formerly; as saved for the system where None.
     """
 
     rules: Rules | None = None
     likeness: float = LIKENESS
     accepted: Accepted = frozenset()
     hangs: Path | None = None
+    renamed: tuple[FormerName, ...] | None = None
 
 
 def _size(found: Comparison) -> int:
@@ -56,11 +58,30 @@ def saved_rules(system: System) -> Rules:
     return msgspec.convert(system.rules, Rules)
 
 
+def saved_names(system: System) -> tuple[FormerName, ...]:
+    """Return what attributes were called formerly, as saved for a system."""
+    return msgspec.convert(system.former_names, tuple[FormerName, ...])
+
+
+def joined(known: Sequence[FormerName], others: Sequence[FormerName]) -> tuple[FormerName, ...]:
+    """Return former names with others, which hold where both say something of an attribute."""
+    said = {(one.kind, one.now) for one in others}
+    return (*(one for one in known if (one.kind, one.now) not in said), *others)
+
+
+def save_names(system: System, names: Sequence[FormerName]) -> None:
+    """Save what attributes of a system were called formerly."""
+    system.former_names = msgspec.to_builtins(list(names))
+    system.save(update_fields=["former_names"])
+
+
 def settled(terms: Terms, system: System) -> Terms:
-    """Return terms that say which rules hold."""
-    if terms.rules is not None:
-        return terms
-    return msgspec.structs.replace(terms, rules=saved_rules(system))
+    """Return terms that say which rules and former names hold."""
+    return msgspec.structs.replace(
+        terms,
+        rules=terms.rules if terms.rules is not None else saved_rules(system),
+        renamed=terms.renamed if terms.renamed is not None else saved_names(system),
+    )
 
 
 def compared(left: Record, right: Record, terms: Terms = _AS_SAVED) -> Comparison:
@@ -129,6 +150,7 @@ def compare_trees(
 
 
 def _compare(left: Snapshot, right: Snapshot, terms: Terms, known: Mapping[str, str]) -> Comparison:
+    right = with_former_names(right, terms.renamed or ())
     with cycle_collector.paused():
         return compare(
             left, right, terms.rules or Rules(),

@@ -85,7 +85,7 @@ def key_of(left: Record, right: Record, successor: int) -> str:
     successor: number of the newest object of the system that was restored under another id.
     """
     system = right.system
-    terms = (_FORM, system.pk, system.rules, system.importance, successor)
+    terms = (_FORM, system.pk, system.rules, system.former_names, system.importance, successor)
     told = contents(left) + contents(right) + _encode(terms)
     return blake2b(told, digest_size=24).hexdigest()
 

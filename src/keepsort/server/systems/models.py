@@ -20,6 +20,7 @@ class System(models.Model):
     password: encrypted with the key of this installation. password_lost: it was encrypted with one
         that is lost, and must be given again.
     rules: ignore rules saved for the system, in the form of `core.compare.Rules`.
+    former_names: what attributes were called formerly, as list of `core.snapshot.FormerName`.
     importance: what is urgent of it and what minor, as `core.compare.importance.Importance`.
     tags: words that people group systems by.
     choice: what its backups take, in the form of `core.snapshot.Choice`.
@@ -36,6 +37,7 @@ class System(models.Model):
     password = models.BinaryField(default=b"")
     password_lost = models.BooleanField(default=False)
     rules = models.JSONField(default=dict)
+    former_names = models.JSONField(default=list)
     importance = models.JSONField(default=dict)
     tags = models.JSONField(default=list)
     choice = models.JSONField(default=dict)

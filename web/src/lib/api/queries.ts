@@ -5,9 +5,11 @@ import {
   client,
   Failure,
   got,
+  type Again,
   type AskElsewhere,
   type AskSettings,
   type BranchTable,
+  type FormerName,
   type Rules,
   type Settings,
   type Watched,
@@ -308,8 +310,24 @@ export function askPreview(
 }
 
 /** Previews the same picks on a new look at live. */
-export function askPreviewAgain(number: number) {
-  return got(client.POST('/api/plans/{number}/again', { params: { path: { number } } }));
+export function askPreviewAgain(number: number, body: Again = { renamed: [], remember: false }) {
+  return got(client.POST('/api/plans/{number}/again', { params: { path: { number } }, body }));
+}
+
+/** What attributes of a system were called formerly, as somebody has said. */
+export const formerNames = (system: number) => ({
+  queryKey: ['former-names', system],
+  queryFn: () =>
+    got(client.GET('/api/systems/{number}/names', { params: { path: { number: system } } })),
+});
+
+export function saveFormerNames(system: number, names: FormerName[]) {
+  return got(
+    client.PUT('/api/systems/{number}/names', {
+      params: { path: { number: system } },
+      body: { names },
+    }),
+  );
 }
 
 export const places = (system: number) => ({

@@ -1052,6 +1052,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/systems/{number}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description List former names. */
+        get: operations["former_names"];
+        /** @description Save former names for a system; they hold for everybody who looks at it. */
+        put: operations["save_former_names"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/systems/{number}/places": {
         parameters: {
             query?: never;
@@ -1270,6 +1288,16 @@ export interface components {
          * @enum {string}
          */
         ActionEnum: "create" | "update" | "move" | "delete";
+        /**
+         * @description How the same is to be previewed again.
+         *
+         *     remember: whether what attributes were called formerly holds for the system from now on.
+         */
+        AgainShapeRequest: {
+            renamed?: components["schemas"]["FormerNameShapeRequest"][];
+            /** @default false */
+            remember: boolean;
+        };
         /** @description How live differs from a backup: what was looked at when; null where nobody has. */
         ApartShape: {
             differs: {
@@ -1708,6 +1736,9 @@ export interface components {
             path: string[];
             written: string;
             attribute: string;
+            kind: string;
+            /** @description Where what is left out could go instead. */
+            choices: string[];
         };
         /**
          * @description * `stop` - stop
@@ -1717,6 +1748,26 @@ export interface components {
          * @enum {string}
          */
         FindingShapeLevelEnum: "stop" | "ask" | "confirm" | "note";
+        /** @description What an attribute of a kind was called formerly. */
+        FormerNameShape: {
+            kind: string;
+            former: string;
+            now: string;
+        };
+        /** @description What an attribute of a kind was called formerly. */
+        FormerNameShapeRequest: {
+            kind: string;
+            former: string;
+            now: string;
+        };
+        /** @description What attributes of a system were called formerly. */
+        FormerNamesShape: {
+            names: components["schemas"]["FormerNameShape"][];
+        };
+        /** @description What attributes of a system were called formerly. */
+        FormerNamesShapeRequest: {
+            names: components["schemas"]["FormerNameShapeRequest"][];
+        };
         /** @description Objects of a file in which a text was found; whether all of it was searched. */
         FoundInFileShape: {
             found: components["schemas"]["FileChildShape"][];
@@ -1935,6 +1986,8 @@ export interface components {
             /** Format: date-time */
             next_at: string | null;
         };
+        /** @enum {unknown} */
+        NullEnum: null;
         /** @description Something that belongs with what is picked. */
         OfferShape: {
             path: string[];
@@ -2001,6 +2054,14 @@ export interface components {
             attributes?: components["schemas"]["AttributePickShapeRequest"][];
             without?: components["schemas"]["LeftOutShapeRequest"][];
             backup?: number | null;
+            /**
+             * @description What becomes of it where it exists live; as for all where null.
+             *
+             *     * `overwrite` - overwrite
+             *     * `keep` - keep
+             *     * `fill` - fill
+             */
+            policy?: (components["schemas"]["PolicyEnum"] | components["schemas"]["NullEnum"]) | null;
         };
         /** @description What is picked, on which two records. */
         PicksShapeRequest: {
@@ -6250,7 +6311,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["AgainShapeRequest"];
+            };
+        };
         responses: {
             201: {
                 headers: {
@@ -10502,6 +10567,196 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KindShape"][];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    former_names: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormerNamesShape"];
+                };
+            };
+            /** @description What was asked for is not as it should be. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Nobody is signed in, or the role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It does not fit to how things stand now. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent is too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It was asked for too often. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The live system cannot be reached, or does not take the account. */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database, or what was to answer, is busy or away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    save_former_names: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FormerNamesShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormerNamesShape"];
                 };
             };
             /** @description What was asked for is not as it should be. */

@@ -12,6 +12,9 @@ export const POLICIES: [Policy, string][] = [
 export const policyChosen = (): Policy =>
   POLICIES.find(([name]) => name === searchParams.get('policy'))?.[0] ?? 'overwrite';
 
+/** Whether it is said for each thing picked, too. */
+export const policyForEach = (): boolean => searchParams.get('each') !== null;
+
 /** What of the connector's options is chosen for a restore to a system; all of it in the URL. */
 export function choicesMade(system: System): Record<string, string> {
   const made = system.choices.map(

@@ -1,5 +1,6 @@
 // these sets live for one call
 /* eslint-disable svelte/prefer-svelte-reactivity */
+import type { Policy } from '$lib/api/queries';
 import { isBeneath, keyOf, samePath, type Path } from './paths';
 
 export interface PickedAttribute {
@@ -21,6 +22,8 @@ export interface PickedThing {
   without: LeftOut[];
   /** The backup that it comes from. */
   backup: number;
+  /** What becomes of it where it exists live, where that is another thing than for all. */
+  policy?: Policy;
 }
 
 export type PickState = 'none' | 'some' | 'all';
@@ -102,6 +105,11 @@ export class Picks {
 
   drop(thing: PickedThing): void {
     this.set(this.things.filter((t) => t !== thing));
+  }
+
+  /** Says what becomes of one of them where it exists live; as for all where nothing is said. */
+  setPolicy(thing: PickedThing, policy: Policy | undefined): void {
+    this.set(this.things.map((t) => (t === thing ? { ...t, policy } : t)));
   }
 
   dropAll(things: PickedThing[]): void {

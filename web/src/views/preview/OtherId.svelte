@@ -16,8 +16,7 @@
   let waiting = $state(false);
   let error = $state<Error>();
 
-  async function preview(event: MouseEvent): Promise<void> {
-    event.preventDefault(); // it stands in the label of a box that confirms the opposite
+  async function preview(): Promise<void> {
     waiting = true;
     error = undefined;
     try {
@@ -38,7 +37,7 @@
   }
 </script>
 
-<button type="button" class="act mt-1 block" disabled={waiting} onclick={preview}>
+<button type="button" class="act" disabled={waiting} onclick={preview}>
   {waiting
     ? 'Looking for a free id…'
     : `Instead put ${plainName(finding.path.at(-1)!)} beside it, with another id`}

@@ -8,6 +8,7 @@
   import Trouble from '$lib/parts/Trouble.svelte';
   import { route } from '../../routes';
   import Copies from './Copies.svelte';
+  import FormerNames from './FormerNames.svelte';
   import SystemForm from './SystemForm.svelte';
 
   const kinds = createQuery(connectors);
@@ -58,7 +59,10 @@
       {:else if kinds.data && all.data && (chosen || adding)}
         {#key asked}
           <SystemForm kinds={kinds.data} settings={chosen} />
-          {#if chosen}<Copies system={chosen.id} name={chosen.name} />{/if}
+          {#if chosen}
+            <FormerNames system={chosen.id} name={chosen.name} />
+            <Copies system={chosen.id} name={chosen.name} />
+          {/if}
         {/key}
       {:else if all.data}
         <p class="max-w-prose text-ink-2">

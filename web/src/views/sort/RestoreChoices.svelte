@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { System } from '$lib/api/client';
-  import { choicesMade, POLICIES, policyChosen } from '$lib/model/choices';
+  import { choicesMade, POLICIES, policyChosen, policyForEach } from '$lib/model/choices';
   import { setParameter } from '$lib/model/looked.svelte';
 
   /** What is chosen for a restore: what becomes of what exists, and what the system offers. */
@@ -21,6 +21,15 @@
   >
     {#each POLICIES as [name, words] (name)}<option value={name}>{words}</option>{/each}
   </select>
+</label>
+<label class="mb-2 flex items-center gap-1.5 text-sm text-ink-2">
+  <input
+    type="checkbox"
+    class="accent-pick"
+    checked={policyForEach()}
+    onchange={(event) => setParameter('each', event.currentTarget.checked ? 1 : undefined)}
+  />
+  say it for each by itself
 </label>
 {#each system.choices as { name, label, choices, default: usual } (name)}
   <label class="mb-2 flex items-center gap-2 text-sm text-ink-2">

@@ -1,5 +1,7 @@
 <script lang="ts">
   import type { System } from '$lib/api/client';
+  import type { Policy } from '$lib/api/queries';
+  import { POLICIES, policyForEach } from '$lib/model/choices';
   import { count } from '$lib/model/differences';
   import { placeOf, plainName, type Path } from '$lib/model/paths';
   import type { LeftOut, PickedThing, Picks } from '$lib/model/picks.svelte';
@@ -78,6 +80,18 @@
       aria-label="Let {name(thing.path)} go"
       onclick={() => picks.drop(thing)}>×</button
     >
+    {#if (policyForEach() || thing.policy) && (thing.scope === 'object' || thing.scope === 'branch')}
+      <select
+        class="field min-w-0 py-0 text-xs"
+        aria-label="Where {name(thing.path)} is there already"
+        value={thing.policy ?? ''}
+        onchange={(event) =>
+          picks.setPolicy(thing, (event.currentTarget.value || undefined) as Policy | undefined)}
+      >
+        <option value="">as for all</option>
+        {#each POLICIES as [policy, words] (policy)}<option value={policy}>{words}</option>{/each}
+      </select>
+    {/if}
   </li>
 {/snippet}
 

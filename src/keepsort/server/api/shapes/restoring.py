@@ -31,6 +31,10 @@ class PickShape(Shape):
     attributes = AttributePickShape(many=True, default=list)
     without = LeftOutShape(many=True, default=list)
     backup = serializers.IntegerField(allow_null=True, default=None)
+    policy = serializers.ChoiceField(
+        choices=("overwrite", "keep", "fill"), allow_null=True, default=None,
+        help_text="What becomes of it where it exists live; as for all where null.",
+    )  # fmt: skip
 
 
 class TermsShape(Shape):
@@ -107,6 +111,34 @@ class FindingShape(Shape):
     path = path_field()
     written = serializers.CharField()
     attribute = serializers.CharField(allow_blank=True)
+    kind = serializers.CharField(allow_blank=True)
+    choices = serializers.ListField(
+        child=serializers.CharField(), help_text="Where what is left out could go instead."
+    )
+
+
+class FormerNameShape(Shape):
+    """What an attribute of a kind was called formerly."""
+
+    kind = serializers.CharField(max_length=200)
+    former = serializers.CharField(max_length=200)
+    now = serializers.CharField(max_length=200)
+
+
+class FormerNamesShape(Shape):
+    """What attributes of a system were called formerly."""
+
+    names = FormerNameShape(many=True)
+
+
+class AgainShape(Shape):
+    """How the same is to be previewed again.
+
+    remember: whether what attributes were called formerly holds for the system from now on.
+    """
+
+    renamed = FormerNameShape(many=True, default=list)
+    remember = serializers.BooleanField(default=False)
 
 
 class OfferShape(Shape):

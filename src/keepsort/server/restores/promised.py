@@ -1,0 +1,25 @@
+"""What a system can hold to, as far as a plan rests on it."""
+
+from collections.abc import Sequence
+
+from keepsort.connectors.base import Promises
+from keepsort.core.plan import Finding, Step
+
+#: Says that the system does not refuse by itself what it is too late for.
+CHECK_THEN_WRITE = "check-then-write"
+
+
+def promised(promises: Promises, steps: Sequence[Step]) -> list[Finding]:
+    """Say of a plan what its system cannot promise, and stop what it cannot do."""
+    found = []
+    if steps and promises.compare_and_set == "check":
+        text = (
+            "Each object is read right before it is written; a change in that very moment would "
+            "not be noticed."
+        )
+        found.append(Finding("note", CHECK_THEN_WRITE, text))
+    for step in steps:
+        if step.action == "move" and not promises.rename:
+            text = "This system can move nothing. Put it back as a new object, or leave it there."
+            found.append(Finding("stop", "no-moves", text, step.path))
+    return found
