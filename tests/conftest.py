@@ -10,6 +10,7 @@ from django.conf import settings
 from demo.servers.slapd import ADMIN, SUFFIX, Slapd
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import add_system
+from tests.servers import migrated
 
 # how long an example takes on a machine that is shared says nothing; speed belongs to benchmarks
 hypothesis.settings.register_profile(
@@ -82,6 +83,12 @@ userPassword: {PASSWORD}
 
 def dn(name: str, unit: str = "divers") -> str:
     return f"cn={name},ou={unit},{SUFFIX}"
+
+
+@pytest.fixture(scope="session")
+def django_db_modify_db_settings(django_db_modify_db_settings_parallel_suffix: None) -> None:
+    """Let Django's database of the tests begin as the others do."""
+    settings.DATABASES["default"].setdefault("TEST", {})["TEMPLATE"] = migrated()
 
 
 @pytest.fixture

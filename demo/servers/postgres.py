@@ -92,10 +92,10 @@ class Postgres:
         """Have a statement carried out that stands in no transaction."""
         self._psql(sql)
 
-    def create_database(self, name: str) -> None:
-        """Create a database of the application, if it does not exist."""
+    def create_database(self, name: str, template: str = "template1") -> None:
+        """Create a database of the application, if it does not exist, as a copy of another."""
         if "1" not in self._psql(f"select 1 from pg_database where datname = '{name}'"):
-            self._psql(f'create database "{name}" owner {_ROLE}')
+            self._psql(f'create database "{name}" owner {_ROLE} template "{template}"')
 
     def ended(self) -> bool:
         """Tell whether the server has ended by itself."""

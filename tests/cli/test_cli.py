@@ -8,15 +8,18 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from tempfile import TemporaryFile
 from typing import Any
 
 import psycopg
 import pytest
 
 from demo.servers.slapd import ADMIN, SUFFIX, Slapd
+from tests.cli.forking import Commands
 from tests.conftest import PASSWORD, READER, READER_LDIF, dn
-from tests.servers import postgres
+from tests.servers import create_migrated, postgres
 
+_commands = Commands()
 ROOT = Path(__file__).parents[2]
 
 
@@ -41,9 +44,15 @@ class Command:
         )  # fmt: skip
 
     def run(self, *arguments: str, stdin: str = "") -> tuple[int, str, str]:
-        process = self.start(*arguments)
-        out, err = process.communicate(stdin, timeout=120)
-        return process.returncode, out, err
+        with TemporaryFile() as given, TemporaryFile() as out, TemporaryFile() as err:
+            given.write(stdin.encode())
+            streams = [one.fileno() for one in (given, out, err)]
+            for one in (given, out, err):
+                one.seek(0)
+            code = _commands.run(list(arguments), self.environment, tuple(streams))
+            for one in (out, err):
+                one.seek(0)
+            return code, out.read().decode(), err.read().decode()
 
     def json(self, *arguments: str, status: int = 0, stdin: str = "") -> Any:
         code, out, err = self.run(*arguments, "--json", stdin=stdin)
@@ -66,7 +75,7 @@ class Command:
 @pytest.fixture
 def command(tmp_path: Path) -> Iterator[Command]:
     name = f"cli_{tmp_path.name[-24:].lower()}".replace("-", "_")
-    postgres.create_database(name)
+    create_migrated(name)
     yield Command(tmp_path / "state", name)
     with psycopg.connect(postgres.admin_url(), autocommit=True) as admin:
         admin.execute(f'drop database "{name}" with (force)')

@@ -11,7 +11,7 @@ from demo.servers.slapd import Slapd
 from standins import bucket
 from tests.cli.test_cli import Command
 from tests.conftest import dn
-from tests.servers import postgres
+from tests.servers import create_migrated, postgres
 
 STORE = ["--user", bucket.ACCESS, "--password-stdin", "--passphrase-stdin"]
 SECRETS = f"{bucket.SECRET}\nsea-wolf-reef\n"
@@ -25,7 +25,7 @@ def installations(tmp_path: Path) -> Iterator[Callable[[str], Command]]:
     def start(name: str) -> Command:
         database = f"copies_{name}_{os.getpid()}"
         made.append(database)
-        postgres.create_database(database)
+        create_migrated(database)
         command = Command(tmp_path / name, database)
         command.environment["KEEPSORT_LOCAL_FILES"] = "yes"
         command.environment.pop("KEEPSORT_KEY", None)

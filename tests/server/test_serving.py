@@ -17,7 +17,7 @@ import psycopg
 import pytest
 
 from demo.servers.processes import Server, answers, free_port
-from tests.servers import postgres
+from tests.servers import create_migrated, postgres
 
 ROOT = Path(__file__).parents[2]
 _TABS = 30
@@ -60,7 +60,7 @@ class Application:
 
 @pytest.fixture
 def database() -> Iterator[str]:
-    postgres.create_database("served")
+    create_migrated("served")
     yield "served"
     with psycopg.connect(postgres.admin_url(), autocommit=True) as admin:
         admin.execute("drop database served with (force)")
