@@ -7,6 +7,7 @@ from urllib.parse import quote, urlsplit
 import httpx
 
 from keepsort.connectors import options
+from keepsort.connectors.answers import Answer as HttpAnswer
 from keepsort.connectors.answers import asked
 from keepsort.connectors.base import Endpoint
 from keepsort.connectors.certificates import untrusted
@@ -24,7 +25,7 @@ from keepsort.connectors.printserver.ipp import Answer, Given
 GET_JOBS = 0x000A
 GET_DEFAULT, GET_PRINTERS = 0x4001, 0x4002
 PUT_PRINTER, DELETE_PRINTER, PUT_CLASS, DELETE_CLASS = 0x4003, 0x4004, 0x4006, 0x4007
-SET_DEFAULT, GET_PPD = 0x400A, 0x400F
+SET_DEFAULT, GET_PPDS, GET_PPD = 0x400A, 0x400C, 0x400F
 NOT_FOUND, SEE_OTHER = 0x0406, 0x0280
 _REFUSED = {0x0401, 0x0403}
 _SECONDS = 30.0
@@ -63,7 +64,6 @@ class Client:
         self._http = httpx.Client(
             base_url=f"{'https' if secure else 'http'}://{host}:{port}", timeout=_SECONDS,
             verify=options.tls(endpoint) if secure else True,
-            headers={"Content-Type": "application/ipp"},
         )  # fmt: skip
 
     def close(self) -> None:
@@ -108,26 +108,51 @@ class Client:
             raise NotAllowed(f"{self.where} does not allow it: {text}")
         raise Refused(f"{self.where} refuses it: {text}")
 
+    def call_default(self) -> Answer:
+        """Ask for the default queue, which every server answers."""
+        asked = [Given("requested-attributes", ipp.KEYWORD, ("printer-name",))]
+        return self.call(GET_DEFAULT, asked, missing=True)
+
+    def file(self, method: str, path: str, most: int, content: bytes = b"") -> bytes | None:
+        """Have a file given out, or taken, as a whole; None where there is no such file.
+
+        Raises a `ConnectorError`.
+        """
+        answer = self._answered(
+            method, path, self._account, most, content, "application/octet-stream"
+        )
+        if answer.status == 404:
+            return None
+        if answer.status not in (200, 201, 204):
+            raise answer.odd(_KIND)
+        return answer.content
+
     def _posted(self, path: str, body: bytes, account: dict[str, str]) -> bytes:
+        answer = self._answered("POST", path, account, _MOST_BYTES, body, "application/ipp")
+        if answer.status == 401 and self._account and not account:
+            return self._posted(path, body, self._account)
+        if answer.status != 200:
+            raise answer.odd(_KIND)
+        return answer.content
+
+    def _answered(
+        self, method: str, path: str, account: dict[str, str], most: int, body: bytes, kind: str
+    ) -> HttpAnswer:
         try:
             answer = asked(
-                self._http, self.where, "POST", path, most=_MOST_BYTES, content=body,
-                headers=account,
+                self._http, self.where, method, path, most=most, content=body or None,
+                headers={**account, "Content-Type": kind},
             )  # fmt: skip
         except httpx.HTTPError as error:
             told = error or type(error).__name__
             raise untrusted(error, self.where) or Unreachable(
                 f"{self.where} does not answer as {_KIND} does: {told}."
             ) from None
-        if answer.status == 401 and self._account and not account:
-            return self._posted(path, body, self._account)
-        if answer.status == 401:
+        if answer.status == 401 and (account or not self._account):
             raise SignInRefused(f"{self.where} wants an account that may do this.")
         if answer.status == 403:
             raise NotAllowed(f"{self.where} does not allow this account to do this.")
-        if answer.status != 200:
-            raise answer.odd(_KIND)
-        return answer.content
+        return answer
 
     def _read(self, raw: bytes) -> Answer:
         try:

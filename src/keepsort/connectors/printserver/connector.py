@@ -17,7 +17,7 @@ from keepsort.connectors.base import (
 from keepsort.connectors.errors import ConnectorError, NoSuchBranch
 from keepsort.connectors.options import one_of
 from keepsort.connectors.printserver import client as calls
-from keepsort.connectors.printserver import ipp
+from keepsort.connectors.printserver import ipp, settings_file
 from keepsort.connectors.printserver.client import Client
 from keepsort.connectors.printserver.ipp import Given
 from keepsort.connectors.printserver.objects import (
@@ -31,6 +31,7 @@ from keepsort.connectors.printserver.objects import (
     printer_object,
     written,
 )
+from keepsort.connectors.printserver.own_drivers import CHOICES, OwnDrivers
 from keepsort.connectors.printserver.trial import print_page
 from keepsort.core.model import Attributes, ConfigObject, Path
 from keepsort.core.model.notation import read_slash, write_slash
@@ -50,6 +51,8 @@ _CALLS = {
 
 #: How queues that are put back are shared: as the backup has it, all of them, or none.
 SHARING = ("as before", "all", "none")
+#: Whether the server's settings are kept, too.
+WITH_SETTINGS = ("kept", "left out")
 
 
 def open_printserver(endpoint: Endpoint, secrets: SecretKeeper) -> "PrintServer":
@@ -63,6 +66,9 @@ class PrintServer:
     def __init__(self, endpoint: Endpoint) -> None:
         self._client = Client(endpoint)
         self._sharing = one_of(endpoint, "sharing", SHARING)
+        self._drivers = OwnDrivers(self._client)
+        self._own_drivers = one_of(endpoint, "drivers", CHOICES) != CHOICES[0]
+        self._with_settings = one_of(endpoint, "settings", WITH_SETTINGS) == WITH_SETTINGS[0]
 
     def close(self) -> None:
         """Let go of the connection."""
@@ -97,20 +103,29 @@ class PrintServer:
             yield branch, seen.found
             return
         yield (), self._server()
+        settings = self._settings()
+        if settings is not None:
+            yield (settings_file.NAME,), settings
         for told in sorted(self._printers().values(), key=name_of):
             yield (name_of(told),), self._object(told)
 
     def look(self, paths: Sequence[Path]) -> list[Seen]:
         """Return chosen queues and classes as they are now."""
-        printers = self._printers() if any(paths) else {}
+        own = ((), (settings_file.NAME,))
+        printers = self._printers() if any(path not in own for path in paths) else {}
         found = []
         for path in paths:
             told = printers.get(path[0]) if len(path) == 1 else None
             if not path:
                 found.append(Seen(self._server()))
+            elif path == own[1]:
+                found.append(Seen(self._settings()))
             else:
                 found.append(Seen(self._object(told) if told is not None else None))
         return found
+
+    def _settings(self) -> ConfigObject | None:
+        return settings_file.settings_object(self._client) if self._with_settings else None
 
     def _printers(self) -> dict[str, dict[str, Any]]:
         asked = [Given("requested-attributes", ipp.KEYWORD, ("all",))]
@@ -120,8 +135,7 @@ class PrintServer:
         return {name_of(one): one for one in kept if name_of(one)}
 
     def _server(self) -> ConfigObject:
-        asked = [Given("requested-attributes", ipp.KEYWORD, ("printer-name",))]
-        answer = self._client.call(calls.GET_DEFAULT, asked, missing=True)
+        answer = self._client.call_default()
         name = next((name_of(group) for group in answer.groups), "")
         attributes = {"default": write_slash((name,))} if name else {}
         return ConfigObject(name="", kind=SERVER, attributes=attributes)
@@ -154,7 +168,8 @@ class PrintServer:
         """Tell of jobs that wait, and of what the server would change by itself."""
         live = self._printers()
         found = [finding for step in steps for finding in self._step(step, live)]
-        return found + list(self._by_itself(steps, live))
+        offered = [] if self._own_drivers else self._drivers.offered(steps)
+        return found + offered + list(self._by_itself(steps, live))
 
     def _by_itself(
         self, steps: Sequence[Step], live: dict[str, dict[str, Any]]
@@ -184,6 +199,9 @@ class PrintServer:
             if "default" not in (step.after or {}):
                 text = "A print server cannot be told to have no default queue any more."
                 yield Finding("stop", "not-allowed", text, step.path, "default")
+            return
+        if step.kind == settings_file.KIND:
+            yield from settings_file.findings(step)
             return
         if len(step.final_path) != 1:
             text = "A print server holds queues and classes, and nothing beneath them."
@@ -225,11 +243,17 @@ class PrintServer:
 
     def render(self, step: Step) -> str:
         """Write a step as the operations that carry it out, with their attributes."""
+        if step.kind == settings_file.KIND:
+            return settings_file.shown(step)
         return "\n\n".join(_shown(*one) for one in self._operations(step))
 
     def write(self, ready: Sequence[Ready]) -> list[str]:
         """Carry out a step: one operation, or two where a queue takes the place of a class."""
         for step, _ in ready:
+            if step.kind == settings_file.KIND:
+                text = str((step.after or {}).get("text", ""))
+                settings_file.write_settings(self._client, text)
+                continue
             for _, operation, about, printer, data in self._operations(step):
                 self._client.call(operation, about, printer, data)
         return [""] * len(ready)
@@ -258,19 +282,26 @@ class PrintServer:
             yield name, number, about, printer, driver.encode()
 
     def adjust(self, steps: Sequence[Step]) -> tuple[tuple[Step, ...], list[Finding]]:
-        """Let all queues that are put back be shared, or none, where that is chosen."""
+        """Let queues get the server's own drivers, and be shared or not, where that is chosen."""
+        findings: list[Finding] = []
+        if self._own_drivers:
+            steps, findings = self._drivers.in_place(steps)
         if self._sharing == SHARING[0]:
-            return tuple(steps), []
+            return tuple(steps), findings
         wanted = self._sharing == "all"
         made = tuple(
             msgspec.structs.replace(step, after={**step.after, "shared": wanted})
-            if step.after is not None and step.after.get("shared", wanted) != wanted
+            if step.after is not None
+            and step.kind in (QUEUE, CLASS)
+            and step.after.get("shared", wanted) != wanted
             else step
             for step in steps
         )
         how = "is shared in the network" if wanted else "is not shared in the network"
         text = f"As chosen for this restore, whatever is put back {how}."
-        return made, [Finding("note", "sharing-chosen", text, ())] if made != tuple(steps) else []
+        if made != tuple(steps):
+            findings.append(Finding("note", "sharing-chosen", text, ()))
+        return made, findings
 
     def names_for(self, places: Sequence[Path], taken: Callable[[Path], bool]) -> list[str]:
         """Return names that no queue or class has: they hold no spaces (RFC 8011, 5.4.4)."""

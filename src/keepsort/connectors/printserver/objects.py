@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from typing import Any
 
-from keepsort.connectors.printserver import ipp
+from keepsort.connectors.printserver import ipp, settings_file
 from keepsort.connectors.printserver.drivers import divided, in_words, joined
 from keepsort.connectors.printserver.ipp import Given
 from keepsort.core.model import Attributes, AttributeSpec, ConfigObject, Kind, Schema, Value
@@ -59,6 +59,12 @@ SCHEMA = Schema(
                 "driver": AttributeSpec(shape="text", label="driver (PPD)"),
                 "options": AttributeSpec(shape="map", label="options of the driver"),
             },
+        ),
+        settings_file.KIND: Kind(
+            settings_file.KIND, "server's settings", icon="file", renamable=False,
+            interrupts="The server reads its settings anew: it does not answer for a moment, and "
+            "jobs that are being printed begin again.",
+            attributes={"text": AttributeSpec(shape="text", required=True, label="settings")},
         ),
         CLASS: Kind(
             CLASS, "class of queues", renamable=False, trial="print a test page",
