@@ -47,7 +47,7 @@ demo: setup web
 	@exec $(PY) -m demo.run
 
 serve: setup web
-	@exec $(PY) -m demo.run --bare
+	@exec $(PY) -m serving
 
 demo-reset:
 	@bash scripts/demo-reset.sh

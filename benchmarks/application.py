@@ -5,7 +5,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-from demo.servers.postgres import Postgres
+from serving.postgres import Postgres
 
 ROOT = Path(__file__).resolve().parents[1]
 

@@ -9,8 +9,8 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from benchmarks.measuring import Figure, median
-from demo.servers.postgres import Postgres
 from demo.servers.slapd import ADMIN, SUFFIX, Slapd
+from serving.postgres import Postgres
 
 ROOT = Path(__file__).resolve().parents[1]
 _ENTRIES = 20_000

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from benchmarks.measuring import Figure, median
-from demo.servers.postgres import Postgres
+from serving.postgres import Postgres
 
 ROOT = Path(__file__).resolve().parents[1]
 _OBJECTS = 200_000

@@ -11,7 +11,7 @@ from pathlib import Path
 from benchmarks.keystore import fill
 from benchmarks.measuring import Figure
 from demo.servers.etcd import Etcd
-from demo.servers.postgres import Postgres
+from serving.postgres import Postgres
 
 ROOT = Path(__file__).resolve().parents[1]
 _KEYS, _BACKUPS, _SHARED, _MILLION = 200_000, 2_000, 100_000, 1_000_000

@@ -13,7 +13,7 @@ import httpx
 
 from benchmarks.measuring import Figure, median
 from demo.servers.etcd import Etcd
-from demo.servers.postgres import Postgres
+from serving.postgres import Postgres
 
 ROOT = Path(__file__).resolve().parents[1]
 _KEYS = 500_000

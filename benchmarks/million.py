@@ -13,9 +13,9 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from benchmarks.measuring import Figure
-from demo.servers.postgres import Postgres
-from demo.servers.processes import Server, answers, kept_port
 from demo.started import CHROMIUM
+from serving.postgres import Postgres
+from serving.processes import Server, answers, kept_port
 
 ROOT = Path(__file__).resolve().parents[1]
 _ROUNDS = 15

@@ -8,8 +8,8 @@ from pathlib import Path
 from benchmarks.application import Application
 from benchmarks.measuring import Figure, median
 from demo.servers.cups import Cups, is_installed
-from demo.servers.postgres import Postgres
-from demo.servers.processes import located
+from serving.postgres import Postgres
+from serving.processes import located
 
 _QUEUES = 150
 _CHANGED = 50

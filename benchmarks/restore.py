@@ -12,8 +12,8 @@ from pathlib import Path
 from benchmarks.directory import _UNITS, _directory
 from benchmarks.measuring import Figure
 from demo.servers.etcd import Etcd
-from demo.servers.postgres import Postgres
 from demo.servers.slapd import ADMIN, SUFFIX, Slapd
+from serving.postgres import Postgres
 
 ROOT = Path(__file__).resolve().parents[1]
 _ENTRIES, _KEYS, _ROUNDS = 2000, 5000, 3

@@ -12,10 +12,10 @@ from pathlib import Path
 from benchmarks.application import Application
 from benchmarks.measuring import Figure, median
 from demo.servers.ovsdb import OvsdbServer
-from demo.servers.postgres import Postgres
-from demo.servers.processes import located
 from keepsort.connectors.base import Endpoint
 from keepsort.connectors.ovsdb.wire import Client
+from serving.postgres import Postgres
+from serving.processes import located
 
 _PORTS = 20_000
 _CHANGED = 1_000

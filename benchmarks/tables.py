@@ -8,7 +8,7 @@ from urllib.parse import unquote, urlsplit
 from benchmarks.application import Application
 from benchmarks.measuring import Figure, median
 from demo import register
-from demo.servers.postgres import Postgres, programs
+from serving.postgres import Postgres, programs
 
 _ROWS = 120_000
 _ROUNDS = 3

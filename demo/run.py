@@ -1,33 +1,28 @@
 """Starts the demo: servers on loopback, data with a history and some trouble, and the application.
 
-Everything it makes lies in the state folder (`.state`, or KEEPSORT_STATE). A second start finds
+Running it makes lies in the state folder (`.state`, or KEEPSORT_STATE). A second start finds
 what is there and keeps it. Ctrl-C stops everything.
 """
 
-import argparse
 import os
 import secrets
 import shutil
 import signal
-import sys
 import time
-from collections.abc import Callable
 from datetime import timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from demo import practice
-from demo.keeping import Keeper, Part
 from demo.servers.mailbox import Mailbox
-from demo.servers.postgres import Postgres
-from demo.servers.processes import Server, answers, kept_port
 from demo.systems import SYSTEMS, DemoSystem
+from serving.parts import Running, set_up, start_application, start_database, state_folder
+from serving.processes import kept_port
 
 if TYPE_CHECKING:
     from keepsort.server.systems.models import System
 
-ROOT = Path(__file__).resolve().parents[1]
-STATE = Path(os.environ.get("KEEPSORT_STATE", ROOT / ".state")).resolve()
+STATE = state_folder()
 ACCOUNTS = (("odell", "Runa", "Odell", "administrator"), ("gull", "Piet", "Gull", "viewer"))
 
 
@@ -40,50 +35,7 @@ def _secret(name: str) -> str:
     return file.read_text().strip()
 
 
-class Everything:
-    """All servers and processes of the demo, stopped in reverse order."""
-
-    def __init__(self) -> None:
-        self.running: list[DemoSystem | Keeper] = []
-
-    def keep(self, name: str, start: Callable[[], Part]) -> None:
-        """Start a part of the application, and see that it stays."""
-        self.running.append(Keeper(name, start))
-
-    def look(self) -> None:
-        for one in self.running:
-            if isinstance(one, Keeper):
-                one.look()
-
-    def stop(self) -> None:
-        for one in reversed(self.running):
-            one.stop()
-        self.running.clear()
-
-
-def _database(everything: Everything) -> None:
-    if os.environ.get("KEEPSORT_DATABASE_URL"):
-        return
-    folder = STATE / "postgres"
-    if (folder / "password").exists() and not (folder / "admin-password").exists():
-        print("This state folder is of an older Keep Sort. Run: make demo-reset")
-        sys.exit(1)
-    made: list[Postgres] = []
-
-    def start() -> Postgres:
-        made[:] = [Postgres(folder)]
-        return made[0]
-
-    everything.keep("PostgreSQL", start)
-    postgres = made[0]
-    postgres.create_database("keepsort")
-    url = STATE / "database-url"
-    url.touch(mode=0o600)
-    url.write_text(postgres.url())
-    os.environ["KEEPSORT_DATABASE_URL"] = postgres.url()
-
-
-def _mailbox(everything: Everything) -> Path:
+def _mailbox(everything: Running) -> Path:
     """Start the mailbox that the demo's messages go to; return where they lie."""
     made: list[Mailbox] = []
 
@@ -96,18 +48,6 @@ def _mailbox(everything: Everything) -> Path:
     os.environ["KEEPSORT_MAIL_FROM"] = "keepsort@kelpmoor.example"
     os.environ["KEEPSORT_URL"] = f"http://127.0.0.1:{kept_port(STATE, 'web')}"
     return made[0].folder / "new"
-
-
-def _django() -> None:
-    os.environ["KEEPSORT_STATE"] = str(STATE)
-    os.environ.setdefault("KEEPSORT_LOCAL_FILES", "yes")
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "keepsort.server.settings")
-    import django
-
-    django.setup()
-    from keepsort.server.migrating import migrate_if_needed
-
-    migrate_if_needed()
 
 
 def _accounts() -> dict[str, str]:
@@ -130,7 +70,7 @@ def _accounts() -> dict[str, str]:
     return passwords
 
 
-def _systems(everything: Everything) -> None:
+def _systems(everything: Running) -> None:
     left_out = os.environ.get("KEEPSORT_DEMO_WITHOUT", "").lower().split(",")
     for kind, is_installed, packages in SYSTEMS:
         if kind.name.lower() in left_out:
@@ -141,7 +81,7 @@ def _systems(everything: Everything) -> None:
             _system(everything, kind)
 
 
-def _system(everything: Everything, kind: type[DemoSystem]) -> None:
+def _system(everything: Running, kind: type[DemoSystem]) -> None:
     """Start one system; the first time, load its data and live through its last weeks."""
     from django.utils import timezone
 
@@ -196,68 +136,29 @@ def _copied(system: "System") -> None:
     add_place(system, folder.as_uri(), {}, "", "", keep=30)
 
 
-def _application(everything: Everything) -> int:
-    environment = {
-        "KEEPSORT_STATE": str(STATE),
-        "KEEPSORT_LOCAL_FILES": os.environ.get("KEEPSORT_LOCAL_FILES", "yes"),
-        "DJANGO_SETTINGS_MODULE": "keepsort.server.settings",
-        "PYTHONPATH": f"{ROOT / 'src'}{os.pathsep}{ROOT}",
-    }
-    port = kept_port(STATE, "web")
-
-    def worker() -> Server:
-        return Server(
-            [sys.executable, "-m", "keepsort.server.worker"],
-            STATE / "worker.log", environment, cwd=STATE,
-        )  # fmt: skip
-
-    def web() -> Server:
-        server = Server(
-            [
-                sys.executable, "-m", "uvicorn", "keepsort.server.asgi:application", "--host",
-                "127.0.0.1", "--port", str(port), "--log-level", "warning",
-                "--timeout-graceful-shutdown", "1", "--no-proxy-headers",
-            ],
-            STATE / "web.log", environment, cwd=STATE,
-        )  # fmt: skip
-        server.wait_for(lambda: answers(port), "the application")
-        return server
-
-    everything.keep("The worker", worker)
-    everything.keep("The application", web)
-    return port
-
-
 def _stop_asked(*_: object) -> None:
     raise KeyboardInterrupt
 
 
 def main() -> None:
-    """Start what was asked for and wait."""
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("--bare", action="store_true", help="the application without demo systems")
-    bare = parser.parse_args().bare
-    sys.path.insert(0, str(ROOT / "src"))
+    """Start everything and wait."""
     signal.signal(signal.SIGTERM, _stop_asked)
-    everything = Everything()
+    everything = Running()
     began = time.monotonic()
     try:
-        _database(everything)
-        mail = None if bare else _mailbox(everything)
-        _django()
+        start_database(everything, STATE)
+        mail = _mailbox(everything)
+        set_up(STATE)
         passwords = _accounts()
-        if not bare:
-            _systems(everything)
-        port = _application(everything)
-        if mail is not None:
-            practice.tell_somebody(first=not mail.is_dir() or not any(mail.iterdir()))
+        _systems(everything)
+        port = start_application(everything, STATE)
+        practice.tell_somebody(first=not mail.is_dir() or not any(mail.iterdir()))
         print(
             f"\nKeep Sort runs at http://127.0.0.1:{port}/  (ready in {time.monotonic() - began:.0f} s)"
         )
         for username, _, _, role in ACCOUNTS:
             print(f"Sign in as {username} ({role}) with the password {passwords[username]}")
-        if mail is not None:
-            print(f"Mail that the demo sends lies in {mail}")
+        print(f"Mail that the demo sends lies in {mail}")
         print("Files to open, one from another site and one cut short: demo/files")
         print("Ctrl-C stops everything.", flush=True)
         while True:

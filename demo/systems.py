@@ -13,9 +13,9 @@ from demo.servers.cups import Cups
 from demo.servers.etcd import Etcd
 from demo.servers.exhibits import ExhibitController
 from demo.servers.ovsdb import OvsdbServer
-from demo.servers.postgres import Postgres
 from demo.servers.slapd import ADMIN, SUFFIX, Slapd
 from demo.servers.sshd import Sshd
+from serving.postgres import Postgres
 
 #: Of the water in the tanks; each is an object of the register. Tests make fewer.
 MEASUREMENTS = int(os.environ.get("KEEPSORT_DEMO_MEASUREMENTS", "120000"))

@@ -9,7 +9,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from demo.servers.postgres import Postgres
+from serving.postgres import Postgres
 
 _folder = Path(tempfile.mkdtemp(prefix="keepsort-tests-"))
 _folder.chmod(0o755)

@@ -1,5 +1,6 @@
 """The house itself: no room leads back into itself, and none has grown too large to see through."""
 
+import re
 from graphlib import TopologicalSorter
 from pathlib import Path
 
@@ -16,8 +17,13 @@ def test_no_modules_import_each_other_in_a_circle() -> None:
     assert len(order) == len(graph.modules) > 300
 
 
+def test_what_is_shipped_runs_without_the_demo() -> None:
+    for file in [*(ROOT / "src").rglob("*.py"), *(ROOT / "serving").rglob("*.py")]:
+        assert not re.search(r"^\s*(from|import) (demo|tests|benchmarks)\b", file.read_text(), re.M)
+
+
 def test_no_file_of_code_is_too_long_to_read() -> None:
-    folders = ("src", "demo", "benchmarks", "standins", "scripts", "tests", "web/src")
+    folders = ("src", "serving", "demo", "benchmarks", "standins", "scripts", "tests", "web/src")
     files = [
         file
         for folder in folders

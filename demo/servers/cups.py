@@ -5,7 +5,7 @@ import shutil
 import subprocess
 from pathlib import Path
 
-from demo.servers.processes import Server, answers, kept_port, located
+from serving.processes import Server, answers, kept_port, located
 
 _FILES = """\
 ServerRoot {folder}/root

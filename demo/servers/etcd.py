@@ -6,7 +6,7 @@ import subprocess
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from demo.servers.processes import Server, answers, kept_port
+from serving.processes import Server, answers, kept_port
 
 
 def is_installed() -> bool:

@@ -6,7 +6,7 @@ from typing import Any
 
 import httpx
 
-from demo.servers.processes import Server, answers, kept_port
+from serving.processes import Server, answers, kept_port
 
 _ROOT = Path(__file__).resolve().parents[2]
 

@@ -3,7 +3,7 @@
 import sys
 from pathlib import Path
 
-from demo.servers.processes import Server, answers, kept_port
+from serving.processes import Server, answers, kept_port
 
 
 class Mailbox:

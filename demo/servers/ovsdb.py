@@ -4,7 +4,7 @@ import os
 import subprocess
 from pathlib import Path
 
-from demo.servers.processes import Server, answers, kept_port, located
+from serving.processes import Server, answers, kept_port, located
 
 SCHEMA = Path("/usr/share/openvswitch/vswitch.ovsschema")
 

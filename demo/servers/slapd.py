@@ -4,7 +4,7 @@ import shutil
 import subprocess
 from pathlib import Path
 
-from demo.servers.processes import Server, answers, kept_port, located
+from serving.processes import Server, answers, kept_port, located
 
 SUFFIX = "dc=kelpmoor,dc=example"
 ADMIN = f"cn=admin,{SUFFIX}"

@@ -7,7 +7,7 @@ import subprocess
 from collections.abc import Sequence
 from pathlib import Path
 
-from demo.servers.processes import Server, answers, kept_port, located
+from serving.processes import Server, answers, kept_port, located
 
 
 def is_installed() -> bool:

@@ -20,7 +20,6 @@ from aiosmtpd.smtp import Envelope
 from django.test import Client
 from django.utils import timezone
 
-from demo.servers.processes import free_port
 from keepsort.server.accounts.models import Role, User
 from keepsort.server.api.messages import add_receiver
 from keepsort.server.attention.aside import put_aside, take_up
@@ -31,6 +30,7 @@ from keepsort.server.messages.telling import notice
 from keepsort.server.problems import Problem
 from keepsort.server.snapshots.models import Record
 from keepsort.server.systems.models import Receiver, System
+from serving.processes import free_port
 from tests.server.records import a_system, keep
 from tests.server.test_history import grown, thing
 

@@ -23,14 +23,14 @@ from typing import Any, NamedTuple
 
 import pytest
 
-from demo.keeping import Keeper
 from demo.servers.etcd import Etcd
 from demo.servers.exhibits import ExhibitController
-from demo.servers.postgres import Postgres
-from demo.servers.processes import Server, answers, free_port
 from demo.servers.slapd import ADMIN, SUFFIX, Slapd
 from demo.servers.sshd import Sshd
 from keepsort.core.model import Path as Place
+from serving.keeping import Keeper
+from serving.postgres import Postgres
+from serving.processes import Server, answers, free_port
 from tests.conftest import PASSWORD, SMALL
 from tests.connectors.contract import Desk, Subject, content
 from tests.connectors.subjects import DirectorySubject

@@ -3,6 +3,7 @@
 import http.client
 import json
 import os
+import re
 import socket
 import sys
 import threading
@@ -16,7 +17,7 @@ from typing import Any
 import psycopg
 import pytest
 
-from demo.servers.processes import Server, answers, free_port
+from serving.processes import Server, answers, free_port
 from tests.servers import create_migrated, postgres
 
 ROOT = Path(__file__).parents[2]
@@ -256,3 +257,28 @@ def test_a_large_file_goes_to_disk_and_only_from_somebody_signed_in(
     answer, taken = _sent(application, 64 << 20, false)
     assert b" 413 " in answer or not answer
     assert taken < 24 << 20
+
+
+def test_it_runs_alone_and_tells_its_first_password_once(tmp_path: Path) -> None:
+    create_migrated("alone")
+    environment = {
+        "KEEPSORT_STATE": str(tmp_path / "state"),
+        "KEEPSORT_DATABASE_URL": postgres.url("alone"),
+        "PYTHONUNBUFFERED": "1",
+    }
+    told = []
+    try:
+        for log in (tmp_path / "first", tmp_path / "second"):
+            served = Server([sys.executable, "-m", "serving"], log, environment, cwd=ROOT)
+            served.wait_for(lambda log=log: "Ctrl-C" in log.read_text(), "the application")
+            told.append(log.read_text())
+            found = re.search(r"127\.0\.0\.1:(\d+)/", told[-1])
+            assert found is not None
+            assert Application(int(found[1])).ask("GET", "/api/session")[0] == 200
+            served.stop()
+    finally:
+        with psycopg.connect(postgres.admin_url(), autocommit=True) as admin:
+            admin.execute("drop database alone with (force)")
+    found = re.search(r"Sign in as admin \(administrator\) with the password (\S+)", told[0])
+    assert found is not None
+    assert "Sign in" not in told[1]

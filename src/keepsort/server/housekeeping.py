@@ -10,7 +10,6 @@ from time import sleep
 
 from django.conf import settings
 from django.contrib.sessions.models import Session
-from django.db import connection
 from django.utils import timezone
 
 from keepsort.core.snapshot import ChunkMissing, reachable
@@ -23,6 +22,7 @@ from keepsort.server.retention.needs import PLANS_FOR
 from keepsort.server.snapshots.models import Construction, Work
 from keepsort.server.snapshots.services import drop_old_looks
 from keepsort.server.sorting.models import PastedList, Tallied
+from keepsort.server.statements import delete_unneeded
 from keepsort.server.store.models import Chunk
 from keepsort.server.store.postgres import FRESH_SECONDS, PostgresStore
 from keepsort.server.systems.models import System
@@ -111,11 +111,4 @@ def _sweep(addresses: list[bytes], before: datetime) -> int:
     """Delete chunks, but none that was counted on since, or that another is packed against."""
     if not addresses:
         return 0
-    table = Chunk._meta.db_table
-    with connection.cursor() as cursor:
-        cursor.execute(
-            f"delete from {table} as old where address = any(%s) and used_at < %s "  # noqa: S608
-            f"and not exists (select from {table} as new where new.base = old.address)",
-            [addresses, before],
-        )
-        return int(cursor.rowcount)
+    return delete_unneeded(Chunk, addresses, before)

@@ -47,6 +47,12 @@ def alone(space: Space, number: int) -> Iterator[bool]:
                 cursor.execute("select pg_advisory_unlock(%s, %s)", [space, number])
 
 
+def take_until_commit(space: Space, number: int) -> None:
+    """Wait for a lock, and hold it as long as the transaction lasts that this is called in."""
+    with connection.cursor() as cursor:
+        cursor.execute("select pg_advisory_xact_lock(%s, %s)", [space, number])
+
+
 def holders(space: Space) -> dict[int, int]:
     """Return the numbers that are locked, each with the process of PostgreSQL that serves it."""
     with connection.cursor() as cursor:

@@ -2,7 +2,7 @@
 
 import json
 
-from django.db import connection
+from keepsort.server.statements import notify
 
 CHANNEL = "keepsort"
 
@@ -13,6 +13,4 @@ def tell(kind: str, number: int, system: int) -> None:
     kind: ``run`` (its state), ``journal`` (of a run: its steps alone), ``work`` or ``record``;
     number: which of them; 0 where it may be any of the system's.
     """
-    with connection.cursor() as cursor:
-        payload = json.dumps({"kind": kind, "id": number, "system": system})
-        cursor.execute("select pg_notify(%s, %s)", [CHANNEL, payload])
+    notify(CHANNEL, json.dumps({"kind": kind, "id": number, "system": system}))

@@ -2,10 +2,10 @@
 
 from itertools import pairwise
 
-from django.db import connection, transaction
+from django.db import transaction
 
 from keepsort.server.history.models import Head, Indexed, Version
-from keepsort.server.locks import Space
+from keepsort.server.locks import Space, take_until_commit
 from keepsort.server.systems.models import System
 
 
@@ -15,8 +15,7 @@ def forget(system: System) -> int:
 
     One that stands in what the index knows of the newest backup stays: the next may hold it.
     """
-    with connection.cursor() as cursor:
-        cursor.execute("select pg_advisory_xact_lock(%s, %s)", [Space.INDEX_OF_SYSTEM, system.pk])
+    take_until_commit(Space.INDEX_OF_SYSTEM, system.pk)
     head = Head.objects.filter(system=system).first()
     if head is None:
         return 0

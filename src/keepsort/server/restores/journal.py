@@ -7,11 +7,12 @@ one that was frozen while somebody else took the run up finds that it has been s
 from collections.abc import Iterable
 from time import monotonic
 
-from django.db import connection, transaction
+from django.db import transaction
 from django.utils import timezone
 
 from keepsort.server.events.notify import tell
 from keepsort.server.restores.models import Run, RunStep
+from keepsort.server.statements import beat, update_rows
 
 State = RunStep.State
 _TOLD_EVERY = 0.2
@@ -52,29 +53,15 @@ class Journal:
         Raises `Superseded`, and writes nothing then.
         """
         lines = list(lines)
-        with transaction.atomic(), connection.cursor() as cursor:
-            cursor.execute(
-                f"update {Run._meta.db_table} "  # noqa: S608
-                "set alive_at = now(), entries = entries + 1 "
-                "where id = %s and lease = %s returning cancel_asked, entries",
-                [self.run.pk, self.run.lease],
-            )
-            row = cursor.fetchone()
-            if row is None:
+        with transaction.atomic():
+            told = beat(Run, self.run.pk, self.run.lease)
+            if told is None:
                 raise Superseded
-            self.cancelled = self.run.cancel_asked = bool(row[0])
+            self.cancelled = self.run.cancel_asked = told[0]
             if lines:
                 for line in lines:
-                    line.entry = row[1]
-                columns = [[getattr(line, name) for line in lines] for name in _FIELDS]
-                given = ", ".join(f"%s::{kind}[]" for kind in _FIELDS.values())
-                cursor.execute(
-                    f"update {RunStep._meta.db_table} as line set "  # noqa: S608
-                    f"{', '.join(f'{name} = new.{name}' for name in _FIELDS)} "
-                    f"from unnest(%s::bigint[], {given}) as new(id, {', '.join(_FIELDS)}) "
-                    "where line.id = new.id",
-                    [[line.pk for line in lines], *map(_plain, columns)],
-                )
+                    line.entry = told[1]
+                update_rows(RunStep, _FIELDS, lines)
         if monotonic() - self._told > _TOLD_EVERY:
             self._told = monotonic()
             tell("journal", self.run.pk, self.run.system_id)
@@ -92,7 +79,3 @@ class Journal:
     def doubtful(self) -> list[RunStep]:
         """Return the lines whose steps may have been written, or not."""
         return [line for line in self.lines.values() if line.state == State.IN_DOUBT]
-
-
-def _plain(column: list[object]) -> list[object]:
-    return [bytes(v) if isinstance(v, memoryview) else getattr(v, "value", v) for v in column]

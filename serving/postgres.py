@@ -9,7 +9,7 @@ import signal
 import subprocess
 from pathlib import Path
 
-from demo.servers.processes import Server, answers, kept_port
+from serving.processes import Server, answers, kept_port
 
 _USER = "postgres"
 #: The role of the application: it owns its databases, and is no superuser.
