@@ -36,7 +36,7 @@ def test_a_branch_is_decided_on_as_one_table(page: Page) -> None:
     expect(tray.get_by_role("listitem")).to_have_count(4)
     expect(tray.get_by_text("will be taken away from live")).to_be_visible()
     alike.get_by_role("switch").click()
-    expect(tray.get_by_text("night-dive-leads")).to_be_visible()
+    expect(tray.get_by_title("groups / night-dive-leads")).to_be_visible()
     # the tree tells a value that became another, where there is room
     page.get_by_role("button", name="empty").click()
     shown = page.get_by_role("treeitem", name="feeder-robot")
