@@ -11,7 +11,7 @@ from typing import Protocol
 import pytest
 
 from keepsort.connectors.applying import Outcome, carry_out, grouped, judged, read
-from keepsort.connectors.base import Connector, Grouping, Preparing, Ready
+from keepsort.connectors.base import Connector, Finishing, Grouping, Preparing, Ready
 from keepsort.connectors.errors import Changed, Conflict
 from keepsort.core.compare import Comparison, compare
 from keepsort.core.model import Path, object_digest
@@ -109,8 +109,10 @@ class Desk:
             there = read(connector, [whole.final_path for whole in wholes])
             for whole, found in zip(wholes, there, strict=True):
                 assert is_done(schema, whole, found), (whole, found)
+        if isinstance(connector, Finishing):
+            connector.finish(steps)
         if standing is not None and isinstance(connector, Preparing):
-            connector.end(standing, steps)
+            connector.put_back(standing)
         return wrote
 
 

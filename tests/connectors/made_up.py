@@ -17,7 +17,7 @@ from keepsort.connectors.base import (
     Seen,
 )
 from keepsort.connectors.errors import Changed
-from keepsort.core.model import AttributeSpec, ConfigObject, Kind, Path, Schema, Value
+from keepsort.core.model import Attributes, AttributeSpec, ConfigObject, Kind, Path, Schema, Value
 from keepsort.core.model.notation import write_slash
 from keepsort.core.plan import Finding, Step
 from keepsort.core.snapshot import Snapshot
@@ -168,9 +168,24 @@ class Shelves:
     def begin(self, standing: dict[str, Value]) -> None:
         self._shelf.locked = True
 
-    def end(self, standing: dict[str, Value], done: Sequence[Step]) -> Ending:
+    def put_back(self, standing: dict[str, Value]) -> Ending:
         self._shelf.locked = bool(standing["locked"])
         return Ending(("The shelf is as open as it was.",))
+
+    def finish(self, done: Sequence[Step]) -> Ending:
+        return Ending((f"{len(done)} boxes were dusted.",))
+
+    def try_out(self, path: Path, kind: str) -> str:
+        return f"The box {path[-1]} opens." if path in self._shelf.boxes else "There is no box."
+
+    def adjust(self, steps: Sequence[Step]) -> tuple[tuple[Step, ...], list[Finding]]:
+        return tuple(steps), []
+
+    def names_for(self, places: Sequence[Path], taken: Callable[[Path], bool]) -> list[str]:
+        return [f"{one[-1]}'" if taken(one) else one[-1] for one in places]
+
+    def called(self, kind: str, attributes: Attributes, place: Path) -> Attributes:
+        return attributes
 
     def validate(self, tree: Snapshot) -> list[Problem]:
         return []

@@ -191,7 +191,7 @@ def test_automation_does_not_fire_and_runs_on_afterwards(subject: ExhibitSubject
     for one in (desk.connector, subject.open()):
         one.begin(standing)  # type: ignore[attr-defined]
         assert subject.controller.behave()["automation"] == "suspended"
-    desk.connector.end(standing, [])  # type: ignore[attr-defined]
+    desk.connector.put_back(standing)  # type: ignore[attr-defined]
     assert subject.controller.behave()["automation"] == "running"
 
 

@@ -248,7 +248,7 @@ def test_a_check_that_fails_leaves_the_old_file(subject: FileSubject) -> None:
         if accepted:
             report = apply(desk.connector, plan.steps[0]).report
             assert "exit code 0): 1" in report
-            ending = desk.connector.end({}, plan.steps)  # type: ignore[attr-defined]
+            ending = desk.connector.finish(plan.steps)  # type: ignore[attr-defined]
             assert "exit code 0" in ending.report[0]
             assert log.read_text() == "reloaded\n"
             assert (subject.etc / "chrony.conf").read_text() == CHRONY

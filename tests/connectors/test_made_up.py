@@ -8,7 +8,7 @@ from keepsort.connectors import base
 from keepsort.connectors.applying import Outcome, carry_out, judged, look_ahead, read
 from keepsort.connectors.errors import Changed, Conflict
 from keepsort.core.model import Path
-from keepsort.core.plan import PLAIN, Composer, Step
+from keepsort.core.plan import PLAIN, Composer, Naming, Step
 from keepsort.core.snapshot import Draft
 from tests.connectors.contract import Contract, Desk, content
 from tests.connectors.made_up import Shelf, Shelves
@@ -59,9 +59,19 @@ class TestContract(Contract):
 def test_it_is_a_connector_with_every_optional_protocol(subject: ShelfSubject) -> None:
     connector = subject.open()
     for protocol in (
-        base.Grouping, base.Incremental, base.Preparing, base.Learning, base.Telling, base.Waiting,
+        base.Adjusting, base.Finishing, base.Grouping, base.Incremental, base.Learning,
+        base.Preparing, base.Telling, base.Trying, base.Waiting, Naming,
     ):  # fmt: skip
         assert isinstance(connector, protocol), protocol
+
+
+def test_no_optional_protocol_is_left_without_proof() -> None:
+    optional = {
+        one for one in vars(base).values()
+        if isinstance(one, type) and getattr(one, "_is_runtime_protocol", False)
+    } | {Naming}  # fmt: skip
+    assert all(isinstance(Shelves(Shelf()), one) for one in optional)
+    assert len(optional) == 10
 
 
 def test_what_changed_since_is_what_a_new_look_shows(subject: ShelfSubject) -> None:

@@ -185,8 +185,19 @@ class Preparing(Protocol):
     def begin(self, standing: dict[str, Value]) -> None:
         """Make the system ready. It is called again where a run goes on after a crash."""
 
-    def end(self, standing: dict[str, Value], done: Sequence[Step]) -> Ending:
-        """Put back what `begin` altered, and do what is to be done once for all steps."""
+    def put_back(self, standing: dict[str, Value]) -> Ending:
+        """Put back what `begin` altered."""
+
+
+@runtime_checkable
+class Finishing(Protocol):
+    """A connector that has something to do once for all that a run wrote, before it is put back."""
+
+    def finish(self, done: Sequence[Step]) -> Ending:
+        """Do it. It is called again where a run goes on after a crash.
+
+        done: the steps that were written; there may be none.
+        """
 
 
 @runtime_checkable

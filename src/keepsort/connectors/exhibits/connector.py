@@ -296,16 +296,19 @@ class Exhibits:
         if standing["automation"] == "running":
             self._client.set_automation("suspended")
 
-    def end(self, standing: dict[str, Value], done: Sequence[Step]) -> Ending:
-        """Restart the controller if it asks for that, and let automation run on."""
-        report = []
-        if done and self._client.system().restart_needed:
-            took = self._client.restart()
-            report.append(f"The controller was restarted and answered again after {took:.1f} s.")
-        if standing["automation"] == "running":
-            self._client.set_automation("running")
-            report.append("Automation was suspended for the run, and runs on.")
-        return Ending(tuple(report))
+    def finish(self, done: Sequence[Step]) -> Ending:
+        """Restart the controller if it asks for that."""
+        if not done or not self._client.system().restart_needed:
+            return Ending()
+        took = self._client.restart()
+        return Ending((f"The controller was restarted and answered again after {took:.1f} s.",))
+
+    def put_back(self, standing: dict[str, Value]) -> Ending:
+        """Let automation run on, if it ran."""
+        if standing["automation"] != "running":
+            return Ending()
+        self._client.set_automation("running")
+        return Ending(("Automation was suspended for the run, and runs on.",))
 
     # Soundness
 

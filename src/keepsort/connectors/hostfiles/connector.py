@@ -162,9 +162,13 @@ class HostFiles:
         """Take away what a run that was cut off has left beside the files it was to write."""
         self._replacing.begin(standing)
 
-    def end(self, standing: dict[str, Value], done: Sequence[Step]) -> Ending:
+    def put_back(self, standing: dict[str, Value]) -> Ending:
+        """Return nothing: nothing was altered."""
+        return Ending()
+
+    def finish(self, done: Sequence[Step]) -> Ending:
         """Run the commands that apply what was written, each once."""
-        return self._replacing.end(standing, done)
+        return self._replacing.finish(done)
 
     def validate(self, tree: Snapshot) -> list[Problem]:
         """List files that do not parse, and links that lead nowhere."""

@@ -162,7 +162,7 @@ class Replacing:
                     if left and one.name == f".{name}{left[0]}":
                         self._access.remove(f"{folder.rstrip('/')}/{one.name}", folder=False)
 
-    def end(self, standing: dict[str, Value], done: Sequence[Step]) -> Ending:
+    def finish(self, done: Sequence[Step]) -> Ending:
         """Run the commands that apply what was written, each once."""
         commands: dict[tuple[str, ...], None] = {}
         for step in done:

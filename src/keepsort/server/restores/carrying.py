@@ -10,7 +10,7 @@ from collections.abc import Iterator, Sequence
 from time import monotonic
 
 from keepsort.connectors.applying import carry_out, grouped, look_ahead, read
-from keepsort.connectors.base import Connector, Preparing, Waiting
+from keepsort.connectors.base import Connector, Finishing, Preparing, Waiting
 from keepsort.connectors.errors import Conflict, ConnectorError, Unreachable
 from keepsort.core.compare.values import differing_names
 from keepsort.core.model import ConfigObject, Path, Schema
@@ -75,14 +75,16 @@ class Carrier:
         return self.journal.lines[step.number]
 
     def _begin(self) -> None:
-        if not isinstance(self.connector, Preparing):
+        preparing = self.connector if isinstance(self.connector, Preparing) else None
+        if preparing is None and not isinstance(self.connector, Finishing):
             return
         if self.run.standing is None:
             if not any(line.state == State.WAITING for line in self.journal.lines.values()):
                 return
-            self.run.standing = self.connector.standing(self.steps)
+            self.run.standing = preparing.standing(self.steps) if preparing is not None else {}
             self.run.save(update_fields=["standing"])
-        self.connector.begin(self.run.standing)
+        if preparing is not None:
+            preparing.begin(self.run.standing)
 
     def _window(self, groups: list[list[Step]], at: int) -> tuple[list[list[Step]], int]:
         """Return the next groups to carry out, and where those after them begin."""

@@ -2,7 +2,7 @@
 
 from django.utils import timezone
 
-from keepsort.connectors.base import Connector, Preparing
+from keepsort.connectors.base import Connector, Finishing, Preparing
 from keepsort.connectors.errors import ConnectorError
 from keepsort.server.events.notify import tell
 from keepsort.server.logs import log
@@ -22,18 +22,22 @@ _SAVED = (
 
 
 def put_in_order(run: Run, connector: Connector) -> None:
-    """Put back what a run has altered in its system for its own sake, if that is still to do.
+    """Do what is to be done once for all steps of a run, and put back what it has altered in its
+    system for its own sake, if that is still to do.
 
     Raises a `ConnectorError`; it is still to do then.
     """
-    if run.standing is None or not isinstance(connector, Preparing):
+    if run.standing is None:
         return
     done = set(run.steps.filter(wrote=True).values_list("number", flat=True))
     steps = [step for step in open_plan(run.plan).steps if step.number in done]
-    ending = connector.end(run.standing, steps)
-    run.report = [*run.report, *ending.report]
-    if ending.failed:
-        run.message = f"{run.message} {ending.failed}".strip()
+    endings = [connector.finish(steps)] if isinstance(connector, Finishing) else []
+    if isinstance(connector, Preparing):
+        endings.append(connector.put_back(run.standing))
+    for ending in endings:
+        run.report = [*run.report, *ending.report]
+        if ending.failed:
+            run.message = f"{run.message} {ending.failed}".strip()
     run.standing = None
     run.save(update_fields=["report", "message", "standing"])
 
