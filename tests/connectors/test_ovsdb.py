@@ -2,6 +2,7 @@
 
 import json
 import socket
+import subprocess
 import threading
 from collections.abc import Iterator
 from pathlib import Path as FilePath
@@ -389,5 +390,17 @@ def test_over_tls_both_sides_show_certificates(certificates: FilePath, tmp_path:
             SwitchSubject(server, ca_file=str(certificates / "ca.pem")).open().describe()
         with pytest.raises(errors.Misconfigured, match="certificate files"):
             SwitchSubject(server, ca_file=str(tmp_path / "nothing.pem")).open()
+        # a key that is encrypted is opened by its password, and nobody waits for one to be typed
+        subprocess.run(
+            ["openssl", "pkey", "-in", own["key_file"], "-aes256", "-passout", "pass:sea-fan",
+             "-out", certificates / "closed.key"], check=True,
+        )  # fmt: skip
+        closed = own | {"key_file": str(certificates / "closed.key")}
+        ca = str(certificates / "ca.pem")
+        opened = SwitchSubject(server, ca_file=ca, **closed, key_password="sea-fan").open()
+        assert "Open_vSwitch" in opened.describe().software
+        for wrong in ({}, {"key_password": "sea-pen"}):
+            with pytest.raises(errors.Misconfigured, match="certificate files"):
+                SwitchSubject(server, ca_file=ca, **closed, **wrong).open()
     finally:
         server.stop()

@@ -21,11 +21,12 @@ from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import take
 from keepsort.server.systems import keeping
 from keepsort.server.systems.models import CopyPlace, KeptSecret, System
-from keepsort.server.systems.services import change_system, endpoint_of
+from keepsort.server.systems.services import add_system, change_system, endpoint_of
 from tests.conftest import PASSWORD, dn
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
+SECRET_OPTION = {"prefix": "/plant/", "key_password": "sea-fan"}
 ANSEL = ("ou=divers", "cn=Ansel Brandvold")
 
 
@@ -91,13 +92,14 @@ def test_the_key_is_changed_and_nothing_tells_as_different(
 ) -> None:
     backup = take(people, Record.Kind.BACKUP)
     place = _place(people)
+    store = add_system("Plant", "keystore", "http://127.0.0.1:1", SECRET_OPTION, "", "")
     before = (state / "key").read_text()
     count = keeping.rotate()
-    assert count == KeptSecret.objects.count() + 3
+    assert count == KeptSecret.objects.count() + 5
     assert (state / "key").read_text() != before
     assert (state / keys.OLD).read_text() == before
     # one that was not started anew still reads everything, and writes with the old key
-    assert endpoint_of(System.objects.get()).password == PASSWORD
+    assert endpoint_of(System.objects.get(name="People")).password == PASSWORD
     late = KeptSecret.objects.create(
         system=people, digest="late", value=keeping.encrypt(b"late", keeping.VAULT)
     )
@@ -108,6 +110,8 @@ def test_the_key_is_changed_and_nothing_tells_as_different(
     late.refresh_from_db()
     assert keeping.decrypt(bytes(late.value), keeping.VAULT) == b"late"
     people.refresh_from_db()
+    store.refresh_from_db()
+    assert endpoint_of(store).options == SECRET_OPTION
     place.refresh_from_db()
     assert keeping.decrypt(bytes(place.password), keeping.PLACE) == b"of the place"
     assert keeping.decrypt(bytes(place.passphrase), keeping.PASSPHRASE) == b"of the copies"
@@ -117,6 +121,39 @@ def test_the_key_is_changed_and_nothing_tells_as_different(
     assert run.outcome == "verified", "with the password it had"
     found = slapd.search("(cn=Ansel Brandvold)", "userPassword")
     assert "userPassword" in found
+
+
+def test_a_secret_option_is_encrypted_and_never_sent_out(
+    state: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    client = Client()
+    client.force_login(User.objects.create_user("admin", role=Role.ADMINISTRATOR))
+    body = {"name": "Plant", "connector": "keystore", "address": "http://127.0.0.1:1",
+            "options": SECRET_OPTION, "password": ""}  # fmt: skip
+
+    def put(method: str, place: str, **changed: object) -> dict[str, object]:
+        answer = getattr(client, method)(place, body | changed, content_type="application/json")
+        assert answer.status_code < 300, answer.content
+        assert "sea-fan" not in answer.content.decode()
+        return dict(answer.json())
+
+    made = put("post", "/api/settings")
+    assert (made["options"], made["has_secrets"]) == ({"prefix": "/plant/"}, ["key_password"])
+    system = System.objects.get()
+    assert "sea-fan" not in str(vars(system))
+    assert endpoint_of(system).options == SECRET_OPTION
+    # what is not given stays, what is given takes its place
+    place = f"/api/settings/{made['id']}"
+    put("put", place, options={"prefix": "/other/", "key_password": ""}, password=None)
+    assert endpoint_of(System.objects.get()).options == SECRET_OPTION | {"prefix": "/other/"}
+    put("put", place, options={"key_password": "sea-pen"}, password=None)
+    assert endpoint_of(System.objects.get()).options == {"key_password": "sea-pen"}
+    (state / "key").unlink()
+    _use(monkeypatch)
+    assert keeping.accept_loss() == (1, 0)
+    assert System.objects.get().password_lost
+    client.force_login(User.objects.get())
+    assert put("put", place, options={}, password="")["has_secrets"] == []
 
 
 @pytest.mark.parametrize("moment", ["in the middle", "before the files", "between the files"])
@@ -165,4 +202,4 @@ def test_a_change_that_died_goes_on(
     assert sorted(p.name for p in state.iterdir() if p.name.startswith("key")) == ["key"]
     for row in KeptSecret.objects.all():
         keeping.decrypt(bytes(row.value), keeping.VAULT)
-    assert endpoint_of(System.objects.get()).password == PASSWORD
+    assert endpoint_of(System.objects.get(name="People")).password == PASSWORD

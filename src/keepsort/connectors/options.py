@@ -15,6 +15,10 @@ KEY_FILE = OptionField(
     name="key_file", label="Client key file",
     help="PEM file with the key of the client certificate.",
 )  # fmt: skip
+KEY_PASSWORD = OptionField(
+    name="key_password", label="Password of the key file", secret=True,
+    help="Where the client key file is encrypted.",
+)  # fmt: skip
 
 
 def number(endpoint: Endpoint, name: str, default: int, least: int = 0) -> int:
@@ -54,10 +58,14 @@ def tls(endpoint: Endpoint) -> ssl.SSLContext:
     Raises `Misconfigured`.
     """
     options = endpoint.options
+    words = options.get("key_password", "")
     try:
         context = ssl.create_default_context(cafile=options.get("ca_file") or None)
         if options.get("cert_file"):
-            context.load_cert_chain(options["cert_file"], options.get("key_file") or None)
+            # a callable, or the library would ask at the terminal of the server, and wait
+            context.load_cert_chain(
+                options["cert_file"], options.get("key_file") or None, password=lambda: words
+            )
     except OSError as error:
         raise Misconfigured(
             f"The certificate files cannot be used: {error}.", "Check the paths and the files."

@@ -21,6 +21,7 @@ KEYSTORE = ConnectorType(
             help="PEM file with the certificate to sign in with, where the server asks for one.",
         ),
         options.KEY_FILE,
+        options.KEY_PASSWORD,
         OptionField(
             name="page_size", label="Keys a page", default="20000",
             help="How many keys to ask for at once.",

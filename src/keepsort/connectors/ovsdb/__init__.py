@@ -29,6 +29,7 @@ OVSDB = ConnectorType(
             help="PEM file with the certificate to show, where the server asks for one.",
         ),
         options.KEY_FILE,
+        options.KEY_PASSWORD,
     ),
     open=open_ovsdb,
 )  # fmt: skip

@@ -21,7 +21,13 @@ from keepsort.server.problems import Problem
 from keepsort.server.restores.records import remove_system
 from keepsort.server.systems.models import System
 from keepsort.server.systems.probing import probe
-from keepsort.server.systems.services import add_system, change_system, checked, endpoint_of
+from keepsort.server.systems.services import (
+    add_system,
+    change_system,
+    checked,
+    endpoint_of,
+    secret_options,
+)
 from keepsort.server.systems.slots import slot
 
 #: Tries share slots, whatever they reach: no system has this number.
@@ -65,6 +71,9 @@ class SettingsShape(ReachedShape):
 
     id = serializers.IntegerField()
     has_password = serializers.BooleanField()
+    has_secrets = serializers.ListField(
+        child=serializers.CharField(), help_text="Secret options that are kept."
+    )
 
 
 class AskSettingsShape(ReachedShape):
@@ -118,6 +127,7 @@ def _settings(system: System) -> dict[str, Any]:
         "options": system.options,
         "user": system.user,
         "has_password": bool(endpoint_of(system).password),
+        "has_secrets": sorted(secret_options(system)),
     }
 
 
@@ -156,11 +166,14 @@ class Tries(SetupView):
         """Try a connection without keeping anything."""
         asked = _asked(request)
         kind = checked(asked["name"] or "a try", asked["connector"], asked["options"])
-        password = asked["password"]
-        if password is None and asked["system"] is not None:
-            password = endpoint_of(get_object_or_404(System, pk=asked["system"])).password
+        password, options = asked["password"], asked["options"]
+        if asked["system"] is not None:
+            known = get_object_or_404(System, pk=asked["system"])
+            options = {**secret_options(known), **options}
+            if password is None:
+                password = endpoint_of(known).password
         endpoint = Endpoint(
-            address=asked["address"], options=asked["options"], user=asked["user"],
+            address=asked["address"], options=options, user=asked["user"],
             password=password or "",
         )  # fmt: skip
         give_back()

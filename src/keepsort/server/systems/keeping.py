@@ -18,7 +18,8 @@ from keepsort.server.systems.models import CopyPlace, KeptSecret, KeyCheck, Rece
 
 _NONCE = 12
 _STEP = 500
-PASSWORD, VAULT, _DIGESTS = "system password", "vault", "digests"
+PASSWORD, OPTIONS, VAULT, _DIGESTS = "system password", "system options", "vault", "digests"
+_OF_SYSTEMS = {"password": PASSWORD, "sealed_options": OPTIONS}
 PLACE, PASSPHRASE = "password of a place", "passphrase of copies"
 SIGNING = "signing of calls"
 _ADDRESSED: tuple[tuple[type[CopyPlace] | type[Receiver], dict[str, str]], ...] = (
@@ -109,9 +110,18 @@ def accept_loss() -> tuple[int, int]:
     """
     passwords, kept = 0, 0
     for system in System.every.all():
-        if _is_lost(bytes(system.password), PASSWORD):
-            system.password, system.password_lost = encrypt(b"", PASSWORD), True
-            system.save(update_fields=["password", "password_lost"])
+        lost = [
+            name
+            for name, purpose in _OF_SYSTEMS.items()
+            if getattr(system, name) and _is_lost(bytes(getattr(system, name)), purpose)
+        ]
+        if lost:
+            if "password" in lost:
+                system.password = encrypt(b"", PASSWORD)
+            if "sealed_options" in lost:
+                system.sealed_options = b""
+            system.password_lost = True
+            system.save(update_fields=[*lost, "password_lost"])
             passwords += 1
     for model, purposes in _ADDRESSED:
         for one in model.objects.all():
@@ -127,9 +137,9 @@ def accept_loss() -> tuple[int, int]:
                 one.save(update_fields=[*gone, "lost"])
                 passwords += 1
     for rows in _steps():
-        lost = [row.pk for row in rows if _is_lost(bytes(row.value), VAULT)]
-        kept += len(lost)
-        KeptSecret.objects.filter(pk__in=lost).delete()
+        gone_rows = [row.pk for row in rows if _is_lost(bytes(row.value), VAULT)]
+        kept += len(gone_rows)
+        KeptSecret.objects.filter(pk__in=gone_rows).delete()
     row = _row()
     if _is_lost(bytes(row.digests), _DIGESTS):
         row.digests = encrypt(secrets.token_bytes(32), _DIGESTS)
@@ -187,10 +197,11 @@ def _encrypt_anew(key: bytes) -> int:
     for system in System.every.all():
         with transaction.atomic():
             row = System.every.select_for_update().get(pk=system.pk)
-            value = _anew(bytes(row.password), PASSWORD, key)
-            if value is not None:
-                System.every.filter(pk=row.pk).update(password=value)
-                count += 1
+            for name, purpose in _OF_SYSTEMS.items():
+                value = _anew(bytes(getattr(row, name)), purpose, key)
+                if value is not None:
+                    System.every.filter(pk=row.pk).update(**{name: value})
+                    count += 1
     for model, purposes in _ADDRESSED:
         for number in list(model.objects.values_list("pk", flat=True)):
             with transaction.atomic():

@@ -19,6 +19,7 @@ class System(models.Model):
 
     password: encrypted with the key of this installation. password_lost: it was encrypted with one
         that is lost, and must be given again.
+    sealed_options: those of its options that are secret, encrypted; empty where there are none.
     rules: ignore rules saved for the system, in the form of `core.compare.Rules`.
     former_names: what attributes were called formerly, as list of `core.snapshot.FormerName`.
     importance: what is urgent of it and what minor, as `core.compare.importance.Importance`.
@@ -36,6 +37,7 @@ class System(models.Model):
     user = models.CharField(max_length=400, blank=True)
     password = models.BinaryField(default=b"")
     password_lost = models.BooleanField(default=False)
+    sealed_options = models.BinaryField(default=b"")
     rules = models.JSONField(default=dict)
     former_names = models.JSONField(default=list)
     importance = models.JSONField(default=dict)

@@ -13,7 +13,7 @@ from keepsort.core.plan import Composer
 from keepsort.server.caching import Kept
 from keepsort.server.pooling import give_back
 from keepsort.server.problems import NotFound, Problem
-from keepsort.server.systems.keeping import PASSWORD, decrypt, encrypt
+from keepsort.server.systems.keeping import OPTIONS, PASSWORD, decrypt, encrypt
 from keepsort.server.systems.models import Successor, System
 from keepsort.server.systems.slots import slot
 from keepsort.server.systems.vault import Vault
@@ -54,9 +54,10 @@ def add_system(
 ) -> System:
     """Add a system; it is not contacted. Raises `Misconfigured` or `Problem`."""
     checked(name, connector, options)
+    plain, secret = divided(connector, options)
     system = System(
-        name=name.strip(), connector=connector, address=address, options=options, user=user,
-        password=encrypt(password.encode(), PASSWORD),
+        name=name.strip(), connector=connector, address=address, options=plain, user=user,
+        password=encrypt(password.encode(), PASSWORD), sealed_options=_sealed(secret),
     )  # fmt: skip
     _save(system)
     return system
@@ -70,13 +71,40 @@ def change_system(
     user: str,
     password: str | None,
 ) -> None:
-    """Change how a system is reached; password: None keeps the one there is."""
+    """Change how a system is reached.
+
+    password: None keeps the one there is; so does a secret option that is not given.
+    """
     checked(name, system.connector, options)
-    system.name, system.address, system.options, system.user = name.strip(), address, options, user
+    plain, secret = divided(system.connector, options)
+    system.name, system.address, system.options, system.user = name.strip(), address, plain, user
+    if secret:
+        system.sealed_options = _sealed(secret_options(system) | secret)
     if password is not None:
         system.password_lost = False
         system.password = encrypt(password.encode(), PASSWORD)
     _save(system)
+
+
+def divided(connector: str, options: Mapping[str, str]) -> tuple[dict[str, str], dict[str, str]]:
+    """Return the options of a connector that anybody may see, and those that are secret."""
+    secret = {one.name for one in connector_type(connector).options if one.secret}
+    return (
+        {name: value for name, value in options.items() if name not in secret},
+        {name: value for name, value in options.items() if name in secret and value},
+    )
+
+
+def secret_options(system: System) -> dict[str, str]:
+    """Return the secret options of a system, in the clear."""
+    if not system.sealed_options:
+        return {}
+    kept = decrypt(bytes(system.sealed_options), OPTIONS)
+    return msgspec.json.decode(kept, type=dict[str, str])
+
+
+def _sealed(secret: Mapping[str, str]) -> bytes:
+    return encrypt(msgspec.json.encode(secret), OPTIONS) if secret else b""
 
 
 def _save(system: System) -> None:
@@ -93,8 +121,9 @@ def endpoint_of(system: System) -> Endpoint:
     """Return how a system is reached, its password in the clear."""
     password = decrypt(bytes(system.password), PASSWORD).decode()
     return Endpoint(
-        address=system.address, options=system.options, user=system.user, password=password
-    )
+        address=system.address, options={**system.options, **secret_options(system)},
+        user=system.user, password=password,
+    )  # fmt: skip
 
 
 def find_system(name: str) -> System:

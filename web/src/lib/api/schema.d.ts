@@ -2520,6 +2520,8 @@ export interface components {
             user: string;
             id: number;
             has_password: boolean;
+            /** @description Secret options that are kept. */
+            has_secrets: string[];
         };
         /** @description All differences that are shown, as far as they can be picked at once. */
         ShownListShape: {

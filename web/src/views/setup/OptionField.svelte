@@ -2,7 +2,13 @@
   import type { Option } from '$lib/api/client';
   import FormRow from './FormRow.svelte';
 
-  let { option, value = $bindable() }: { option: Option; value: string } = $props();
+  interface Props {
+    option: Option;
+    value: string;
+    /** Whether there is one that is never shown. */
+    kept?: boolean;
+  }
+  let { option, value = $bindable(), kept = false }: Props = $props();
 
   const id = $derived(`option-${option.name}`);
 </script>
@@ -14,6 +20,15 @@
     </select>
   {:else if option.lines}
     <textarea {id} class="field w-full font-mono text-sm" rows="2" bind:value></textarea>
+  {:else if option.secret}
+    <input
+      {id}
+      type="password"
+      class="field w-full font-mono text-sm"
+      autocomplete="new-password"
+      placeholder={kept ? 'kept; type to replace it' : ''}
+      bind:value
+    />
   {:else}
     <input
       {id}

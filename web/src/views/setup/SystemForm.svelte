@@ -153,7 +153,11 @@
       />
     </FormRow>
     {#each kind.options as option (option.name)}
-      <OptionField {option} bind:value={options[option.name]!} />
+      <OptionField
+        {option}
+        kept={settings?.has_secrets.includes(option.name)}
+        bind:value={options[option.name]!}
+      />
     {/each}
     <div class="sticky bottom-0 flex items-center gap-2.5 border-t border-line bg-sheet py-2.5">
       <button type="button" class="act" onclick={attempt} disabled={!!busy}>
