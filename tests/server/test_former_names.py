@@ -74,6 +74,11 @@ def test_a_renamed_column_is_mapped_in_the_preview_and_remembered(
         return {name for d in compared(backup, seen).differences for name in d.attributes}
 
     assert told() == {"weight"}
+    place = list(subject.place("animal", 12))
+    beside = {"backup": backup.pk, "paths": [place], "system": register.pk, "at": place[:-1]}
+    copied = call(client, "post", "/api/plans/elsewhere", beside).json()
+    assert copied["steps"][0]["action"] == "create"
+    assert "kind" in copied["steps"][0]["changed"]
     operator = signed_in(Role.OPERATOR)
     names = f"/api/systems/{register.pk}/names"
     assert call(operator, "put", names, {"names": []}).json() == {"names": []}

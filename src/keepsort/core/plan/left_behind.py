@@ -58,7 +58,7 @@ class LeftBehind:
         for (kind, name), places in self._behind.items():
             what = "this object" if len(places) == 1 else f"{len(places)} objects"
             label = self._now.label(kind)
-            text = f"A {label} has no {name} live any more, so it is left out of {what}."
+            text = f"Live knows no {name} of {label} any more, so it is left out of {what}."
             specs = self._now.kinds[kind].attributes
             new = [one for one in sorted(self._new(kind)) if not specs[one].read_only]
             if new:

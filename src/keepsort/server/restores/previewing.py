@@ -27,7 +27,7 @@ from keepsort.core.plan import (
     transplant,
 )
 from keepsort.core.plan.rehearsal import holds, is_done
-from keepsort.core.snapshot import Choice, FormerName, Snapshot
+from keepsort.core.snapshot import Choice, FormerName, Snapshot, with_former_names
 from keepsort.server import cycle_collector
 from keepsort.server.accounts.models import User
 from keepsort.server.problems import NotFound, Problem
@@ -222,7 +222,7 @@ def preview_elsewhere(
     if not paths:
         raise Problem("Nothing is picked that could go elsewhere.", "Pick objects or branches.")
     look = take(system, Record.Kind.LOOK, by=by)
-    live = open_snapshot(look)
+    live = with_former_names(open_snapshot(look), saved_names(system))
     ours, theirs = Vault(backup.system), Vault(system)
 
     def secret(value: Value) -> Value:

@@ -2,6 +2,7 @@
   import type { Attribute, Shown, Step, Stretch } from '$lib/api/client';
   import { plainName } from '$lib/model/paths';
   import { referenceOf } from '$lib/model/steps';
+  import StepText from './StepText.svelte';
 
   interface Props {
     step: Step;
@@ -108,12 +109,18 @@
       {:else}
         <div role="cell" class="min-w-0 font-mono text-sm break-words">
           {#each attribute.left as value, n (n)}<div>
-              {text(value, attribute.right)}
+              {#if attribute.shape === 'text'}<StepText text={value.text} />{:else}{text(
+                  value,
+                  attribute.right,
+                )}{/if}
             </div>{:else}<span class="text-ink-3">—</span>{/each}
         </div>
         <div role="cell" class="min-w-0 font-mono text-sm font-semibold break-words text-pick">
           {#each attribute.right as value, n (n)}<div>
-              {text(value, attribute.left)}
+              {#if attribute.shape === 'text'}<StepText text={value.text} />{:else}{text(
+                  value,
+                  attribute.left,
+                )}{/if}
             </div>{:else}<span class="font-normal text-ink-3">—</span>{/each}
         </div>
       {/if}

@@ -50,7 +50,7 @@
       </span>
     </label>
     <!-- ways out stand apart from the box that confirms the opposite -->
-    <div class="ml-[102px] pb-1.5 empty:hidden">
+    <div class="ml-[94px] pb-1.5 empty:hidden">
       {#if finding.code === 'id-reused' && plan.backup !== null && !plan.undoes}
         <OtherId {finding} backup={plan.backup} system={plan.system} />
       {:else if finding.code === 'left-out' && finding.choices.length}
