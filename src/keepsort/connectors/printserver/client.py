@@ -22,7 +22,7 @@ from keepsort.connectors.errors import (
 from keepsort.connectors.printserver import ipp
 from keepsort.connectors.printserver.ipp import Answer, Given
 
-GET_JOBS = 0x000A
+GET_JOBS, GET_PRINTER = 0x000A, 0x000B
 GET_DEFAULT, GET_PRINTERS = 0x4001, 0x4002
 PUT_PRINTER, DELETE_PRINTER, PUT_CLASS, DELETE_CLASS = 0x4003, 0x4004, 0x4006, 0x4007
 SET_DEFAULT, GET_PPDS, GET_PPD = 0x400A, 0x400C, 0x400F

@@ -40,6 +40,8 @@ from keepsort.core.snapshot import Snapshot
 
 _MOST_DRIVER = 4 << 20
 _JOBS_NAMED = 5
+#: So many are asked for by themselves; more, with all others at once.
+_ONE_BY_ONE = 8
 _LONGEST_NAME = 127
 _CALLS = {
     (QUEUE, "put"): ("CUPS-Add-Modify-Printer", calls.PUT_PRINTER),
@@ -112,7 +114,9 @@ class PrintServer:
     def look(self, paths: Sequence[Path]) -> list[Seen]:
         """Return chosen queues and classes as they are now."""
         own = ((), (settings_file.NAME,))
-        printers = self._printers() if any(path not in own for path in paths) else {}
+        names = {path[0] for path in paths if len(path) == 1 and path not in own}
+        few = len(names) <= _ONE_BY_ONE
+        printers = {n: self._printer(n) for n in names} if few else dict(self._printers())
         found = []
         for path in paths:
             told = printers.get(path[0]) if len(path) == 1 else None
@@ -133,6 +137,19 @@ class PrintServer:
         # one that comes and goes by itself, as printers in the network do, is nobody's setting
         kept = [one for one in answer.groups if not _truth(one, "printer-is-temporary")]
         return {name_of(one): one for one in kept if name_of(one)}
+
+    def _printer(self, name: str) -> dict[str, Any] | None:
+        """Return what the server tells of one queue or class; None where there is none."""
+        for is_class in (False, True):
+            about = [
+                Given("printer-uri", ipp.URI, (self._client.uri(name, is_class),)),
+                Given("requested-attributes", ipp.KEYWORD, ("all",)),
+            ]
+            answer = self._client.call(calls.GET_PRINTER, about, missing=True)
+            for told in answer.groups:
+                if name_of(told) == name and not _truth(told, "printer-is-temporary"):
+                    return told
+        return None
 
     def _server(self) -> ConfigObject:
         answer = self._client.call_default()
