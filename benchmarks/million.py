@@ -94,14 +94,14 @@ def figures(folder: Path) -> Iterator[Figure]:
 def _over_http(url: str, left: int, right: int) -> Iterator[Figure]:
     jar = http.cookiejar.CookieJar()
     opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(jar))
-    opener.open(f"{url}/api/session").read()
+    opener.open(f"{url}/api/v1/session").read()
     token = next(c.value for c in jar if c.name == "csrftoken") or ""
     body = json.dumps({"username": "bench", "password": _PASSWORD}).encode()
     headers = {"Content-Type": "application/json", "X-CSRFToken": token}
-    opener.open(urllib.request.Request(f"{url}/api/session", body, headers)).read()
+    opener.open(urllib.request.Request(f"{url}/api/v1/session", body, headers)).read()
 
     def get(place: str, **query: object) -> dict:
-        found = opener.open(f"{url}/api/{place}?{urllib.parse.urlencode(query)}").read()
+        found = opener.open(f"{url}/api/v1/{place}?{urllib.parse.urlencode(query)}").read()
         return json.loads(found)
 
     sides = {"left": left, "right": right}

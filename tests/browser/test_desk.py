@@ -226,7 +226,7 @@ def test_many_systems_are_filtered_ordered_and_looked_at_together(page: Page, de
     page.keyboard.press("ArrowDown")
     page.keyboard.press("x")
     expect(page.get_by_text("2 chosen")).to_be_visible()
-    with page.expect_request(re.compile("/api/systems/4/work")):
+    with page.expect_request(re.compile("/api/v1/systems/4/work")):
         page.keyboard.press("l")
     expect(lanes.first).to_contain_text("just now")
 

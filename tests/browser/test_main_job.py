@@ -233,7 +233,8 @@ def test_two_backups_are_named_by_what_they_are(page: Page, demo: Demo) -> None:
 
 def test_watch_says_so_where_it_does_not_know(page: Page, demo: Demo) -> None:
     page.route(
-        "**/api/attention/ranked", lambda route: route.fulfill(status=503, json={"error": "Busy."})
+        "**/api/v1/attention/ranked",
+        lambda route: route.fulfill(status=503, json={"error": "Busy."}),
     )
     page.goto(f"{demo.url}/runs")
     page.goto(demo.url)

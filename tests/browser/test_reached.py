@@ -148,7 +148,7 @@ def test_one_hunk_of_a_file(keys: Keys) -> None:
 
 def test_who_goes_to_the_bench_early_arrives(keys: Keys) -> None:
     held: list[Route] = []
-    keys.page.route(re.compile(r"/api/compare\?"), lambda route: held.append(route))
+    keys.page.route(re.compile(r"/api/v1/compare\?"), lambda route: held.append(route))
     keys.search("chrony.conf", "chrony.conf")
     expect(keys.page.get_by_role("tree")).to_be_focused()
     keys.press("Enter")

@@ -70,7 +70,7 @@ def test_a_schedule_is_made_and_seen_to_run(page: Page) -> None:
     # what is asked for while something is under way waits its turn
     held: list[Route] = []
     page.route(
-        re.compile(r"/api/schedules/\d+$"),
+        re.compile(r"/api/v1/schedules/\d+$"),
         lambda route: held.append(route) if route.request.method == "PATCH" else route.continue_(),
     )
     made.get_by_role("button", name="go on").click()

@@ -45,8 +45,8 @@ IMKE = [{"path": ["ou=divers", "cn=Imke Farrow"], "scope": "object"}]
 def test_nothing_is_told_to_those_who_are_not_signed_in() -> None:
     client = Client()
     for url in ("systems", "runs", "compare?left=1&right=2", "schema", "events", "plans/1"):
-        assert client.get(f"/api/{url}").status_code == 403, url
-    assert client.get("/api/session").json()["signed_in"] is False
+        assert client.get(f"/api/v1/{url}").status_code == 403, url
+    assert client.get("/api/v1/session").json()["signed_in"] is False
 
 
 @pytest.mark.django_db
@@ -55,15 +55,15 @@ def test_signing_in_needs_the_password_and_the_token() -> None:
     User.objects.create_user("odell", password="tide-pool-7")
     client = Client(enforce_csrf_checks=True)
     right = {"username": "odell", "password": "tide-pool-7"}
-    assert call(client, "post", "/api/session", right).status_code == 403
-    client.get("/api/session")
+    assert call(client, "post", "/api/v1/session", right).status_code == 403
+    client.get("/api/v1/session")
     token = {"HTTP_X_CSRFTOKEN": client.cookies["csrftoken"].value}
     wrong = client.post(
-        "/api/session", {"username": "odell", "password": "x"}, "application/json", **token
+        "/api/v1/session", {"username": "odell", "password": "x"}, "application/json", **token
     )
     assert wrong.status_code == 403
     assert "do not fit" in wrong.json()["error"]
-    done = client.post("/api/session", right, "application/json", **token)
+    done = client.post("/api/v1/session", right, "application/json", **token)
     assert done.json() == {
         "username": "odell",
         "name": "odell",
@@ -71,7 +71,7 @@ def test_signing_in_needs_the_password_and_the_token() -> None:
         "signed_in": True,
     }
     assert client.cookies["sessionid"]["httponly"]
-    assert call(client, "delete", "/api/session").status_code == 403, "no token, no change"
+    assert call(client, "delete", "/api/v1/session").status_code == 403, "no token, no change"
 
 
 @pytest.mark.django_db
@@ -79,7 +79,7 @@ def test_guessing_passwords_is_slowed_down() -> None:
     cache.clear()
     client = Client()
     wrong = {"username": "odell", "password": "x"}
-    codes = [call(client, "post", "/api/session", wrong).status_code for _ in range(25)]
+    codes = [call(client, "post", "/api/v1/session", wrong).status_code for _ in range(25)]
     assert codes[0] == 403
     assert codes[-1] == 429
     cache.clear()
@@ -98,29 +98,29 @@ def test_pages_are_locked_down() -> None:
 
 @pytest.mark.django_db(transaction=True)
 def test_roles(sides: dict[str, int], people: System) -> None:
-    work = f"/api/systems/{people.pk}/work"
+    work = f"/api/v1/systems/{people.pk}/work"
     plan_body = {**sides, "picks": IMKE}
     viewer, operator, restorer = (signed_in(r) for r in (Role.VIEWER, Role.OPERATOR, Role.RESTORER))
-    assert viewer.get("/api/systems").json()[0]["look"]["changes"] == {"missing": 1}
-    assert call(viewer, "post", "/api/tray", plan_body).status_code == 200
+    assert viewer.get("/api/v1/systems").json()[0]["look"]["changes"] == {"missing": 1}
+    assert call(viewer, "post", "/api/v1/tray", plan_body).status_code == 200
     assert call(viewer, "post", work, {"kind": "look"}).status_code == 403
-    assert call(viewer, "post", "/api/plans", plan_body).status_code == 403
+    assert call(viewer, "post", "/api/v1/plans", plan_body).status_code == 403
     assert call(operator, "post", work, {"kind": "backup"}).status_code == 202
     assert Work.objects.get().state == Work.State.WAITING
-    plan = call(operator, "post", "/api/plans", plan_body).json()
+    plan = call(operator, "post", "/api/v1/plans", plan_body).json()
     assert [s["action"] for s in plan["steps"]] == ["create"]
-    assert call(operator, "post", f"/api/plans/{plan['id']}").status_code == 403
+    assert call(operator, "post", f"/api/v1/plans/{plan['id']}").status_code == 403
     assert not Run.objects.exists()
-    run = call(restorer, "post", f"/api/plans/{plan['id']}").json()
-    again = call(restorer, "post", f"/api/plans/{plan['id']}")
+    run = call(restorer, "post", f"/api/v1/plans/{plan['id']}").json()
+    again = call(restorer, "post", f"/api/v1/plans/{plan['id']}")
     assert again.status_code == 409
     assert "has not finished" in again.json()["error"]
     engine.carry_out(run["id"])
-    shown = viewer.get(f"/api/runs/{run['id']}").json()
+    shown = viewer.get(f"/api/v1/runs/{run['id']}").json()
     assert shown["outcome"] == "verified"
     assert [line["state"] for line in shown["lines"]] == ["done"]
-    assert call(operator, "post", f"/api/runs/{run['id']}/cancel").status_code == 403
-    undo = call(restorer, "post", f"/api/runs/{run['id']}/undo").json()
+    assert call(operator, "post", f"/api/v1/runs/{run['id']}/cancel").status_code == 403
+    undo = call(restorer, "post", f"/api/v1/runs/{run['id']}/undo").json()
     assert [s["action"] for s in undo["steps"]] == ["delete"]
 
 
@@ -128,27 +128,31 @@ def test_roles(sides: dict[str, int], people: System) -> None:
 def test_the_tree_and_the_bench(sides: dict[str, int]) -> None:
     client = signed_in(Role.VIEWER)
     both = f"left={sides['backup']}&right={sides['look']}"
-    head = client.get(f"/api/compare?{both}").json()
+    head = client.get(f"/api/v1/compare?{both}").json()
     assert head["tally"] == {"missing": 1}
-    rows = client.get(f"/api/compare/outline?{both}").json()["rows"]
+    rows = client.get(f"/api/v1/compare/outline?{both}").json()["rows"]
     assert [(r["name"], r["state"]) for r in rows] == [
         ("", "same"), ("ou=divers", "same"), ("cn=Imke Farrow", "missing"),
     ]  # fmt: skip
-    everything = client.get(f'/api/compare/level?{both}&path=["ou=divers"]&only=all').json()
+    everything = client.get(f'/api/v1/compare/level?{both}&path=["ou=divers"]&only=all').json()
     assert everything["total"] == 3
-    page = client.get(f'/api/compare/level?{both}&path=["ou=divers"]&only=all&start=2').json()
+    page = client.get(f'/api/v1/compare/level?{both}&path=["ou=divers"]&only=all&start=2').json()
     assert len(page["rows"]) == 1
-    bench = client.get(f'/api/compare/object?{both}&path=["ou=divers","cn=Ansel Brandvold"]').json()
+    bench = client.get(
+        f'/api/v1/compare/object?{both}&path=["ou=divers","cn=Ansel Brandvold"]'
+    ).json()
     assert "nitrox" not in json.dumps(bench)
     assert bench["state"] == "same"
-    found = client.get(f"/api/compare/neighbours?{both}&way=next").json()
+    found = client.get(f"/api/v1/compare/neighbours?{both}&way=next").json()
     assert found["paths"] == [["ou=divers", "cn=Imke Farrow"]]
     for broken in ("left=x&right=1", f"left={sides['backup']}&right=999"):
-        response = client.get(f"/api/compare?{broken}")
+        response = client.get(f"/api/v1/compare?{broken}")
         assert response.status_code == 404
         assert response.json()["way_out"]
-    assert client.get(f"/api/compare/object?{both}&path=oops").status_code == 400
-    assert call(client, "post", "/api/tray", {**sides, "picks": [{"path": 7}]}).status_code == 400
+    assert client.get(f"/api/v1/compare/object?{both}&path=oops").status_code == 400
+    assert (
+        call(client, "post", "/api/v1/tray", {**sides, "picks": [{"path": 7}]}).status_code == 400
+    )
 
 
 @pytest.mark.django_db(transaction=True)
@@ -169,27 +173,27 @@ def test_rules_filters_and_lists(sides: dict[str, int], people: System, slapd: S
     both = f"left={sides['backup']}&right={look.pk}"
 
     def head(query: str = "") -> Any:
-        return client.get(f"/api/compare?{both}{query}").json()
+        return client.get(f"/api/v1/compare?{both}{query}").json()
 
     assert (head()["tally"], head()["hidden"]) == ({"changed": 1, "missing": 1}, 0)
     case = {"letter_case": True}
     hidden = head("&rules=" + json.dumps(case))
     assert (hidden["tally"], hidden["hidden"]) == ({"missing": 1}, 1)
-    bench = f"/api/compare/object?{both}&path=" + json.dumps(["ou=divers", "cn=Ansel Brandvold"])
+    bench = f"/api/v1/compare/object?{both}&path=" + json.dumps(["ou=divers", "cn=Ansel Brandvold"])
     assert client.get(bench).json()["hidden"] == []
     assert client.get(bench + "&rules=" + json.dumps(case)).json()["hidden"] == ["title"]
 
     # saved, they hold for everybody, until a look says otherwise
-    saved = f"/api/systems/{people.pk}/rules"
+    saved = f"/api/v1/systems/{people.pk}/rules"
     assert call(signed_in(Role.VIEWER), "put", saved, case).status_code == 403
     assert call(client, "put", saved, case).json()["letter_case"] is True
     assert head()["tally"] == {"missing": 1}
     assert head("&rules={}")["tally"] == {"changed": 1, "missing": 1}
-    assert client.get("/api/systems").json()[0]["look"]["changes"] == {"missing": 1}
+    assert client.get("/api/v1/systems").json()[0]["look"]["changes"] == {"missing": 1}
     for broken in ('{"space":"wide"}', "[1]", "{", '{"paths":3}', '{"colour":1}'):
-        answer = client.get(f"/api/compare?{both}&rules={broken}")
+        answer = client.get(f"/api/v1/compare?{both}&rules={broken}")
         assert answer.status_code == (200 if "colour" in broken else 400), broken
-    assert client.get(f"/api/compare?{both}&alike=7").status_code == 400
+    assert client.get(f"/api/v1/compare?{both}&alike=7").status_code == 400
     call(client, "put", saved, {})
 
     # filters, alone and together; the tally stays whole for the kinds of difference
@@ -198,15 +202,15 @@ def test_rules_filters_and_lists(sides: dict[str, int], people: System, slapd: S
     assert head("&attributes=title")["tally"] == {"changed": 1}
     assert head("&attributes=title&states=missing")["shown"] == 0
     assert [f["name"] for f in head()["kinds"]] == ["inetOrgPerson"]
-    listed = call(client, "post", "/api/lists", {"text": "Imke Farrow\nNobody\n"}).json()
+    listed = call(client, "post", "/api/v1/lists", {"text": "Imke Farrow\nNobody\n"}).json()
     assert listed["lines"] == 2
-    assert call(client, "post", "/api/lists", {"text": "Imke Farrow\nNobody\n"}).json() == listed
+    assert call(client, "post", "/api/v1/lists", {"text": "Imke Farrow\nNobody\n"}).json() == listed
     found = head(f"&listed={listed['id']}")
     assert (found["shown"], found["missing"]) == (1, ["Nobody"])
-    shown = client.get(f"/api/compare/shown?{both}&listed={listed['id']}").json()
+    shown = client.get(f"/api/v1/compare/shown?{both}&listed={listed['id']}").json()
     assert shown["rows"] == [{"path": ["ou=divers", "cn=Imke Farrow"], "state": "missing"}]
-    assert client.get(f"/api/compare?{both}&listed=999").status_code == 404
-    assert call(client, "post", "/api/lists", {"text": " \n"}).status_code == 400
+    assert client.get(f"/api/v1/compare?{both}&listed=999").status_code == 404
+    assert call(client, "post", "/api/v1/lists", {"text": " \n"}).status_code == 400
     assert head(f"&since={sides['look']}")["tally"] == {"changed": 1}, "Imke was gone by then"
 
 
@@ -214,16 +218,16 @@ def test_rules_filters_and_lists(sides: dict[str, int], people: System, slapd: S
 def test_history_and_search_over_the_api(sides: dict[str, int], people: System) -> None:
     newest = take(people, Record.Kind.BACKUP)
     client = signed_in(Role.VIEWER)
-    hits = client.get("/api/search?text=imke&only=gone").json()["hits"]
+    hits = client.get("/api/v1/search?text=imke&only=gone").json()["hits"]
     assert [(h["record"]["id"], h["now"]) for h in hits] == [(sides["backup"], False)]
     both = f"left={sides['backup']}&right={sides['look']}"
     path = json.dumps(hits[0]["path"])
-    found = client.get(f"/api/compare/history?{both}&path={path}").json()
+    found = client.get(f"/api/v1/compare/history?{both}&path={path}").json()
     assert [(m["record"]["id"], m["state"]) for m in found["moments"]] == [
         (sides["backup"], "new"), (newest.pk, "gone"),
     ]  # fmt: skip
-    assert client.get("/api/search?text=i").status_code == 400
-    secret = client.get("/api/search?text=nitrox-at-dawn").json()
+    assert client.get("/api/v1/search?text=i").status_code == 400
+    secret = client.get("/api/v1/search?text=nitrox-at-dawn").json()
     assert secret["hits"] == [], "passwords are not searched"
 
 
@@ -236,16 +240,18 @@ def test_lines_of_a_long_text_are_sent_in_parts() -> None:
     two = keep(system, grown((("log",), long)))
     client = signed_in(Role.VIEWER)
     both = f"left={one.pk}&right={two.pk}&path=" + json.dumps(["log"])
-    attributes = client.get(f"/api/compare/object?{both}").json()["attributes"]
+    attributes = client.get(f"/api/v1/compare/object?{both}").json()["attributes"]
     text, rota = attributes
     assert [(s["state"], s["folded"]) for s in text["stretches"]] == [
         ("same", 2496), ("changed", 0), ("same", 2495),
     ]  # fmt: skip
     assert text["stretches"][1]["left"] == [["pump 2500 = ", "on", ""]]
     assert rota["moves"] == [{"left": 0, "right": 1}]
-    asked = f"/api/compare/lines?{both}&attribute=notes&side=left&start=2&count=9999"
+    asked = f"/api/v1/compare/lines?{both}&attribute=notes&side=left&start=2&count=9999"
     lines = client.get(asked).json()["lines"]
     assert (len(lines), lines[0]) == (1000, "pump 2 = on")
-    right = client.get(f"/api/compare/lines?{both}&attribute=notes&side=right&start=2500&count=1")
+    right = client.get(
+        f"/api/v1/compare/lines?{both}&attribute=notes&side=right&start=2500&count=1"
+    )
     assert right.json()["lines"] == ["pump 2500 = off"]
-    assert client.get(f"/api/compare/lines?{both}&attribute=none").json()["lines"] == []
+    assert client.get(f"/api/v1/compare/lines?{both}&attribute=none").json()["lines"] == []

@@ -94,7 +94,7 @@ def _posts() -> Iterator[tuple[str, str, dict[str, Any]]]:
         for method in ("post", "put", "patch"):
             body = methods.get(method, {}).get("requestBody")
             read = body["content"].get("application/json") if body is not None else None
-            if read is not None and address != "/api/session":
+            if read is not None and address != "/api/v1/session":
                 name = read["schema"]["$ref"].rsplit("/", 1)[1]
                 yield method, address, schema["components"]["schemas"][name]["properties"]
 

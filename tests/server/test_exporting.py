@@ -88,7 +88,7 @@ def test_a_table_has_no_formulas(record: Record) -> None:
 
 
 def test_over_the_api(record: Record, viewer: Client) -> None:
-    address = f"/api/records/{record.pk}/export"
+    address = f"/api/v1/records/{record.pk}/export"
     asked = {"form": "archive", "path": '["divers"]'}
     ahead = viewer.get(f"{address}/ahead", asked).json()
     response = viewer.get(address, asked)

@@ -195,7 +195,7 @@ def test_over_the_api(backup: Record, operator: Client) -> None:
 
     def send(body: bytes, query: str = "?name=it.txt") -> object:
         kind = "application/octet-stream"
-        return operator.post(f"/api/files{query}", body, content_type=kind)
+        return operator.post(f"/api/v1/files{query}", body, content_type=kind)
 
     answer = send(raw)
     assert answer.status_code == 201, answer.content  # type: ignore[attr-defined]
@@ -203,21 +203,21 @@ def test_over_the_api(backup: Record, operator: Client) -> None:
     assert (told["form"], told["objects"], told["secrets"]) == ("text", 1, 1)
     assert backup.system_id in told["fits"]
     number = told["id"]
-    assert [one["id"] for one in operator.get("/api/files").json()] == [number]
-    shown = operator.get(f"/api/files/{number}/object", {"path": '["divers","imke"]'}).json()
+    assert [one["id"] for one in operator.get("/api/v1/files").json()] == [number]
+    shown = operator.get(f"/api/v1/files/{number}/object", {"path": '["divers","imke"]'}).json()
     assert shown["attributes"] == [
         {"name": "badge", "values": ["not in the file"], "more": 0},
         {"name": "title", "values": ["Head"], "more": 0},
     ]
-    top = operator.get(f"/api/files/{number}/object", {"path": "[]"}).json()
+    top = operator.get(f"/api/v1/files/{number}/object", {"path": "[]"}).json()
     assert (top["mentioned"], top["total"]) == (False, 1)
-    found = operator.get(f"/api/files/{number}/search", {"text": "HEAD"}).json()
+    found = operator.get(f"/api/v1/files/{number}/search", {"text": "HEAD"}).json()
     assert [one["name"] for one in found["found"]] == ["imke"]
-    head = operator.get("/api/compare", {"left": number, "right": backup.pk}).json()
+    head = operator.get("/api/v1/compare", {"left": number, "right": backup.pk}).json()
     assert (head["tally"], head["mentions"], head["same"]) == ({"changed": 1}, 1, 0)
     assert (
         operator.post(
-            f"/api/files/{number}/import",
+            f"/api/v1/files/{number}/import",
             {"system": backup.system_id},
             content_type="application/json",
         ).status_code
@@ -227,18 +227,20 @@ def test_over_the_api(backup: Record, operator: Client) -> None:
     assert refused.status_code == 400  # type: ignore[attr-defined]
     assert "it.txt cannot be opened as text: line 2" in refused.json()["error"]  # type: ignore[attr-defined]
     assert send(b"x", "?form=tape").status_code == 400  # type: ignore[attr-defined]
-    assert operator.post("/api/files", {"a": 1}, content_type="application/json").status_code == 415
+    assert (
+        operator.post("/api/v1/files", {"a": 1}, content_type="application/json").status_code == 415
+    )
     # a viewer may look at what others opened, and live systems are listed without it
-    assert [s["name"] for s in operator.get("/api/systems").json()] == ["Plant"]
-    assert operator.delete(f"/api/files/{number}").status_code == 204
+    assert [s["name"] for s in operator.get("/api/v1/systems").json()] == ["Plant"]
+    assert operator.delete(f"/api/v1/files/{number}").status_code == 204
     assert not System.every.filter(is_file=True).exists()
-    assert operator.get(f"/api/files/{number}").status_code == 404
+    assert operator.get(f"/api/v1/files/{number}").status_code == 404
 
 
 def test_several_places_go_out_and_secrets_only_by_an_administrator(
     backup: Record, operator: Client
 ) -> None:
-    address = f"/api/records/{backup.pk}/export"
+    address = f"/api/v1/records/{backup.pk}/export"
     asked = {"form": "text", "branches": [["divers", "imke"]], "single": [["divers"]]}
     ahead = operator.post(f"{address}/ahead", asked, content_type="application/json").json()
     answer = operator.post(address, asked, content_type="application/json")

@@ -82,7 +82,7 @@ def test_a_file_of_one_sort_is_not_compared_with_another(harmed: Harmed) -> None
     harmed.system.connector = other
     harmed.system.save()
     look = harmed.backup
-    answer = client.get("/api/compare", {"left": file.pk, "right": look.pk})
+    answer = client.get("/api/v1/compare", {"left": file.pk, "right": look.pk})
     assert answer.status_code == 400
     assert f"{harmed.system} is none" in answer.json()["error"]
     assert open_snapshot(file).root.total >= 2

@@ -41,7 +41,7 @@ def test_a_renamed_column_is_mapped_in_the_preview_and_remembered(
     client = signed_in(Role.RESTORER)
     picks = [{"path": list(subject.place("animal", n)), "scope": "object"} for n in (12, 20)]
     asked = {"backup": backup.pk, "look": look.pk, "picks": picks}
-    plan = call(client, "post", "/api/plans", asked).json()
+    plan = call(client, "post", "/api/v1/plans", asked).json()
     gone = {f["attribute"]: f for f in plan["findings"] if f["code"] == "left-out"}
     assert gone.keys() == {"species", "weight"}
     assert {f["level"] for f in gone.values()} == {"confirm"}
@@ -51,15 +51,15 @@ def test_a_renamed_column_is_mapped_in_the_preview_and_remembered(
     assert not plan["steps"]
     assert {f["attribute"] for f in plan["findings"] if f["code"] == "not-known"} == {"kind"}
     renamed = [{"kind": "animal", "former": "species", "now": "kind"}]
-    again = f"/api/plans/{plan['id']}/again"
+    again = f"/api/v1/plans/{plan['id']}/again"
     mapped = call(client, "post", again, {"renamed": renamed}).json()
     assert [step["changed"] for step in mapped["steps"]] == [["kind"]] * 2
     assert [f["attribute"] for f in mapped["findings"] if f["code"] == "left-out"] == ["weight"]
     register.refresh_from_db()
     assert register.former_names == [], "nobody asked for it to be remembered"
-    assert client.get(f"/api/systems/{register.pk}/names").json() == {"names": []}
+    assert client.get(f"/api/v1/systems/{register.pk}/names").json() == {"names": []}
     call(client, "post", again, {"renamed": renamed, "remember": True})
-    assert client.get(f"/api/systems/{register.pk}/names").json() == {"names": renamed}
+    assert client.get(f"/api/v1/systems/{register.pk}/names").json() == {"names": renamed}
 
     found = find_plan(mapped["id"])
     confirmed = [f["name"] for f in mapped["findings"] if f["level"] == "confirm"]
@@ -76,11 +76,11 @@ def test_a_renamed_column_is_mapped_in_the_preview_and_remembered(
     assert told() == {"weight"}
     place = list(subject.place("animal", 12))
     beside = {"backup": backup.pk, "paths": [place], "system": register.pk, "at": place[:-1]}
-    copied = call(client, "post", "/api/plans/elsewhere", beside).json()
+    copied = call(client, "post", "/api/v1/plans/elsewhere", beside).json()
     assert copied["steps"][0]["action"] == "create"
     assert "kind" in copied["steps"][0]["changed"]
     operator = signed_in(Role.OPERATOR)
-    names = f"/api/systems/{register.pk}/names"
+    names = f"/api/v1/systems/{register.pk}/names"
     assert call(operator, "put", names, {"names": []}).json() == {"names": []}
     assert told() == {"weight", "species", "kind"}
 
@@ -100,8 +100,8 @@ def test_what_is_there_stays_for_one_pick_and_not_for_another(
         {"path": paths[1], "scope": "object"},
     ]
     asked = {"backup": backup.pk, "look": look.pk, "picks": picks}
-    plan = call(client, "post", "/api/plans", asked).json()
+    plan = call(client, "post", "/api/v1/plans", asked).json()
     assert [step["path"] for step in plan["steps"]] == [paths[1]]
     assert [f["path"] for f in plan["findings"] if f["code"] == "kept"] == [paths[0]]
     odd = [{**picks[0], "policy": "guess"}]
-    assert call(client, "post", "/api/plans", {**asked, "picks": odd}).status_code == 400
+    assert call(client, "post", "/api/v1/plans", {**asked, "picks": odd}).status_code == 400

@@ -46,12 +46,12 @@ def test_what_rules_hide_is_what_was_said_before() -> None:
         {"paths": [pattern_of(("vets", "keeper-1"))]},
         {"letter_case": True},
     ]
-    asked = client.get("/api/compare/hidden", {**view, "each": json.dumps(tried)})
+    asked = client.get("/api/v1/compare/hidden", {**view, "each": json.dumps(tried)})
     hides = asked.json()["hides"]
     # of two of the six keepers with another title the notes differ as well: they stay in sight
     assert hides == [6, 6, 2, 0, 3, 1, 0]
     for rules, told in zip(tried, hides, strict=True):
-        head = client.get("/api/compare", {**view, "rules": json.dumps(rules)}).json()
+        head = client.get("/api/v1/compare", {**view, "rules": json.dumps(rules)}).json()
         assert head["hidden"] == told
     for each in ("oops", "{}", "[1]", json.dumps([{}] * 21)):
-        assert client.get("/api/compare/hidden", {**view, "each": each}).status_code == 400
+        assert client.get("/api/v1/compare/hidden", {**view, "each": each}).status_code == 400

@@ -38,7 +38,7 @@ def test_groups_of_all_of_a_branch_and_of_one_object() -> None:
     view = f"left={backup.pk}&right={look.pk}"
 
     def asked(more: str = "", where: str = "") -> Any:
-        return client.get(f"/api/compare/common{where}?{view}{more}").json()
+        return client.get(f"/api/v1/compare/common{where}?{view}{more}").json()
 
     def at(*path: str) -> str:
         return f"&path={json.dumps(path)}"

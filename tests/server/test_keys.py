@@ -80,7 +80,7 @@ def test_a_lost_key_is_told_with_what_is_lost(
     client = Client()
     client.force_login(User.objects.create_user("admin", role=Role.ADMINISTRATOR))
     for address in ("systems", "settings", f"records/{backup.pk}", "runs"):
-        assert client.get(f"/api/{address}").status_code == 200, address
+        assert client.get(f"/api/v1/{address}").status_code == 200, address
     change_system(people, "People", people.address, people.options, people.user, PASSWORD)
     plan = preview(backup, [Pick(ANSEL)])
     stops = [f.code for f in open_plan(plan).findings if f.level in ("stop", "ask")]
@@ -137,13 +137,13 @@ def test_a_secret_option_is_encrypted_and_never_sent_out(
         assert "sea-fan" not in answer.content.decode()
         return dict(answer.json())
 
-    made = put("post", "/api/settings")
+    made = put("post", "/api/v1/settings")
     assert (made["options"], made["has_secrets"]) == ({"prefix": "/plant/"}, ["key_password"])
     system = System.objects.get()
     assert "sea-fan" not in str(vars(system))
     assert endpoint_of(system).options == SECRET_OPTION
     # what is not given stays, what is given takes its place
-    place = f"/api/settings/{made['id']}"
+    place = f"/api/v1/settings/{made['id']}"
     put("put", place, options={"prefix": "/other/", "key_password": ""}, password=None)
     assert endpoint_of(System.objects.get()).options == SECRET_OPTION | {"prefix": "/other/"}
     put("put", place, options={"key_password": "sea-pen"}, password=None)

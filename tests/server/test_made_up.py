@@ -27,7 +27,7 @@ def signed_in(role: Role) -> Client:
 
 
 def call(client: Client, address: str, body: Any) -> Any:
-    return client.post(f"/api/{address}", json.dumps(body), content_type="application/json")
+    return client.post(f"/api/v1/{address}", json.dumps(body), content_type="application/json")
 
 
 def test_one_persons_password_is_not_put_in_the_place_of_anothers(
@@ -47,7 +47,7 @@ def test_one_persons_password_is_not_put_in_the_place_of_anothers(
     both = {"left": backup.pk, "right": look.pk}
     shown = {}
     for path in (ANSEL, IMKE):
-        found = client.get("/api/compare/object", {**both, "path": json.dumps(path)})
+        found = client.get("/api/v1/compare/object", {**both, "path": json.dumps(path)})
         attributes = {a["name"]: a for a in found.json()["attributes"]}
         shown[path[1]] = attributes["userPassword"]
     digests = set(KeptSecret.objects.values_list("digest", flat=True))
@@ -85,7 +85,7 @@ def test_lines_of_secrets_are_not_given_out(people: System, slapd: Slapd) -> Non
         "left": backup.pk, "right": look.pk, "path": json.dumps(ANSEL), "attribute": "userPassword",
         "side": "left",
     }  # fmt: skip
-    assert client.get("/api/compare/lines", asked).json() == {"lines": []}
+    assert client.get("/api/v1/compare/lines", asked).json() == {"lines": []}
 
 
 def test_records_of_two_systems_are_not_planned_together() -> None:
@@ -111,7 +111,7 @@ def test_what_is_no_number_is_told_everywhere(text: str) -> None:
         f"compare?left=1&right=1&listed={text}", f"search?text=a&system={text}",
         f"records/{text}", f"runs/{text}", f"plans/{text}", f"work/{text}",
     ):  # fmt: skip
-        answer = client.get(f"/api/{address}")
+        answer = client.get(f"/api/v1/{address}")
         assert answer.status_code in (400, 404), (address, answer.status_code)
         assert answer.json()["error"]
 
@@ -124,10 +124,10 @@ def test_deep_and_long_json_is_refused() -> None:
         '{"text": "\\u0000"}',
         json.dumps({"text": list(range(300_000))}),
     ):
-        answer = client.post("/api/lists", text, content_type="application/json")
+        answer = client.post("/api/v1/lists", text, content_type="application/json")
         assert answer.status_code == 400, text[:40]
         assert answer.json()["error"]
-    assert client.get("/api/search?text=%00").status_code == 400
+    assert client.get("/api/v1/search?text=%00").status_code == 400
 
 
 def test_rules_in_an_address_are_bounded() -> None:
@@ -136,7 +136,7 @@ def test_rules_in_an_address_are_bounded() -> None:
     client = signed_in(Role.VIEWER)
     for rules in ({"paths": ["/*a*"] * 201}, {"attributes": ["a" * 401]}):
         asked = {"left": left.pk, "right": left.pk, "rules": json.dumps(rules)}
-        answer = client.get("/api/compare", asked)
+        answer = client.get("/api/v1/compare", asked)
         assert answer.status_code == 400
         assert "patterns" in answer.json()["error"]
 
@@ -155,11 +155,11 @@ def test_one_systems_trouble_does_not_hide_the_others_on_watch(
         raise TypeError(PASSWORD)
 
     monkeypatch.setattr(comparing, "compare_trees", broken)
-    told = {s["name"]: s for s in signed_in(Role.VIEWER).get("/api/systems").json()}
+    told = {s["name"]: s for s in signed_in(Role.VIEWER).get("/api/v1/systems").json()}
     assert "TypeError" in told["Bad"]["trouble"]
     assert PASSWORD not in json.dumps(told)
     monkeypatch.setattr(comparing, "compare_trees", real)
-    told = {s["name"]: s for s in signed_in(Role.OPERATOR).get("/api/systems").json()}
+    told = {s["name"]: s for s in signed_in(Role.OPERATOR).get("/api/v1/systems").json()}
     assert not told["Good"]["trouble"]
     assert told["Good"]["look"]["changes"] == {"missing": 1}
 

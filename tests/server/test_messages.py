@@ -215,15 +215,15 @@ def test_addresses_that_are_none_are_refused_and_secrets_shown_once(calls: Calls
     client = Client()
     client.force_login(User.objects.create_user("admin", role=Role.ADMINISTRATOR))
     asked = {"way": "webhook", "address": calls.address}
-    made = client.post("/api/receivers", asked, content_type="application/json").json()
+    made = client.post("/api/v1/receivers", asked, content_type="application/json").json()
     assert len(made["secret"]) >= 32
-    listed = client.get("/api/receivers").content.decode()
+    listed = client.get("/api/v1/receivers").content.decode()
     assert made["secret"] not in listed
     assert made["secret"].encode() not in bytes(Receiver.objects.get().secret)
-    assert client.post(f"/api/receivers/{made['id']}/test").status_code == 204
+    assert client.post(f"/api/v1/receivers/{made['id']}/test").status_code == 204
     assert len(calls.taken) == 1
     calls.status = 500
-    answer = client.post(f"/api/receivers/{made['id']}/test")
+    answer = client.post(f"/api/v1/receivers/{made['id']}/test")
     assert answer.status_code == 502
     assert "status 500" in answer.json()["error"]
 

@@ -166,8 +166,8 @@ class Browser:
         self._port = port
         self._cookies = SimpleCookie[str]()
         who = {"username": "orla", "password": "sea-lettuce-9"}
-        self.ask("GET", "/api/session")
-        self.ask("POST", "/api/session", who)
+        self.ask("GET", "/api/v1/session")
+        self.ask("POST", "/api/v1/session", who)
 
     def ask(self, method: str, place: str, body: Any = None, expect: tuple[int, ...] = ()) -> Any:
         until = time.monotonic() + _PATIENCE
@@ -291,16 +291,16 @@ def _looked(live: Live) -> dict[Place, str] | None:
 
 def _added(browser: Browser, name: str, live: Live) -> int:
     body = {"name": name, "user": "", "password": "", "options": {}, **live.reached}
-    return int(browser.ask("POST", "/api/settings", body)["id"])
+    return int(browser.ask("POST", "/api/v1/settings", body)["id"])
 
 
 def _worked(browser: Browser, system: int, kind: str) -> int:
     """Ask for a backup or a look until one is made, as a person would."""
     while True:
-        work = browser.ask("POST", f"/api/systems/{system}/work", {"kind": kind})["id"]
+        work = browser.ask("POST", f"/api/v1/systems/{system}/work", {"kind": kind})["id"]
 
         def ended(number: int = work) -> Any:
-            found = browser.ask("GET", f"/api/work/{number}")
+            found = browser.ask("GET", f"/api/v1/work/{number}")
             return found if found["state"] in ("done", "failed") else None
 
         found = wait(f"the {kind}", ended)
@@ -313,7 +313,7 @@ def _picked(
 ) -> list[dict[str, Any]]:
     if everything:
         return [{"path": [], "scope": "branch"}, {"path": [], "scope": "remove"}]
-    shown = browser.ask("GET", f"/api/compare/shown?left={backup}&right={look}")["rows"]
+    shown = browser.ask("GET", f"/api/v1/compare/shown?left={backup}&right={look}")["rows"]
     some = rng.sample(shown, min(3, len(shown)))
     return [
         {"path": row["path"], "scope": "remove" if row["state"] == "extra" else "object"}
@@ -322,7 +322,7 @@ def _picked(
 
 
 def _planned(browser: Browser, backup: int, look: int, picks: list[dict[str, Any]]) -> Any:
-    return browser.ask("POST", "/api/plans", {"backup": backup, "look": look, "picks": picks})
+    return browser.ask("POST", "/api/v1/plans", {"backup": backup, "look": look, "picks": picks})
 
 
 def _run(browser: Browser, plan: Any, chaos: Chaos | None = None) -> Any:
@@ -332,13 +332,13 @@ def _run(browser: Browser, plan: Any, chaos: Chaos | None = None) -> Any:
         if chaos is not None:
             chaos.start()
         return {"outcome": "unchanged", "written": 0}
-    browser.ask("POST", f"/api/plans/{plan['id']}", {"confirmed": confirmed})
+    browser.ask("POST", f"/api/v1/plans/{plan['id']}", {"confirmed": confirmed})
     if chaos is not None:
         chaos.start()
 
     def ended() -> Any:
-        number = browser.ask("GET", f"/api/plans/{plan['id']}")["run"]
-        run = browser.ask("GET", f"/api/runs/{number}") if number else None
+        number = browser.ask("GET", f"/api/v1/plans/{plan['id']}")["run"]
+        run = browser.ask("GET", f"/api/v1/runs/{number}") if number else None
         settled = run and run["state"] == "finished" and run["outcome"] != "unknown"
         return run if settled else None
 
@@ -347,7 +347,7 @@ def _run(browser: Browser, plan: Any, chaos: Chaos | None = None) -> Any:
 
 def _undone(browser: Browser, run: Any) -> None:
     while True:
-        plan = browser.ask("POST", f"/api/runs/{run['id']}/undo", expect=(400,))
+        plan = browser.ask("POST", f"/api/v1/runs/{run['id']}/undo", expect=(400,))
         if "steps" not in plan:
             assert "nothing to undo" in plan["error"]
             return

@@ -59,7 +59,7 @@ def test_the_others_are_backed_up_and_all_can_be_looked_at(db: None, tmp_path: P
     client.force_login(User.objects.create_user("odell", role=Role.VIEWER))
     for node in tree.walk():
         asked = {"left": backup.pk, "right": look.pk, "path": json.dumps(node.path)}
-        answer = client.get("/api/compare/object", asked)
+        answer = client.get("/api/v1/compare/object", asked)
         assert answer.status_code == 200, (node.path, answer.content)
         answer.json()
     base = etc.parts[1:]
@@ -67,4 +67,4 @@ def test_the_others_are_backed_up_and_all_can_be_looked_at(db: None, tmp_path: P
         node = tree.find((*base, name))
         assert node is not None
         assert bool(tree.children(node)) == opens, name
-    assert client.get("/api/search", {"text": "gate"}).json()["hits"]
+    assert client.get("/api/v1/search", {"text": "gate"}).json()["hits"]

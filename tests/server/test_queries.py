@@ -43,14 +43,14 @@ def test_sorting_more_objects_asks_no_more(client: Client, view: str) -> None:
         backup = keep(system, large(count, changed=0))
         look = keep(system, large(count, changed=7), kind=Record.Kind.LOOK)
         way = "&way=next" if view == "/neighbours" else ""
-        address = f"/api/compare{view}?left={backup.pk}&right={look.pk}&at=[]{way}"
+        address = f"/api/v1/compare{view}?left={backup.pk}&right={look.pk}&at=[]{way}"
         counted.append(queries(client, address))
     assert counted[1] <= counted[0] + 3, "a few chunks more, at most"
     assert counted[1] <= 40
 
 
 @pytest.mark.parametrize(
-    "address", ["/api/systems/{0}/backups", "/api/runs", "/api/systems/{0}/schedules"]
+    "address", ["/api/v1/systems/{0}/backups", "/api/v1/runs", "/api/v1/systems/{0}/schedules"]
 )
 def test_lists_ask_as_much_for_many_as_for_few(client: Client, address: str) -> None:
     system = a_system("Plant")
@@ -81,15 +81,17 @@ def test_a_step_more_costs_a_run_a_few_queries(
         assert done.outcome == "verified"
         steps.append(done.steps.count())
         counted.append(len(asked))
-        journal = client.get(f"/api/runs/{run.pk}/journal").json()
-        since = client.get(f"/api/runs/{run.pk}/journal?after=0").json()
+        journal = client.get(f"/api/v1/runs/{run.pk}/journal").json()
+        since = client.get(f"/api/v1/runs/{run.pk}/journal?after=0").json()
         assert since["lines"] == journal["lines"], "each was begun and ended"
-        again = client.get(f"/api/runs/{run.pk}/journal?after={journal['entries']}").json()
+        again = client.get(f"/api/v1/runs/{run.pk}/journal?after={journal['entries']}").json()
         assert again == journal | {"lines": []}
     assert (counted[1] - counted[0]) / (steps[1] - steps[0]) <= 2, (counted, steps)
 
 
-@pytest.mark.parametrize("address", ["/api/systems", "/api/attention", "/api/attention/ranked"])
+@pytest.mark.parametrize(
+    "address", ["/api/v1/systems", "/api/v1/attention", "/api/v1/attention/ranked"]
+)
 def test_watch_asks_as_much_for_many_systems_as_for_few(client: Client, address: str) -> None:
     counted = []
     for count in (2, 10):

@@ -95,7 +95,7 @@ def look_at(system: System, tree: Tree, days_ago: float = 0) -> Record:
 
 
 def told(client: Client) -> list[dict[str, Any]]:
-    found: list[dict[str, Any]] = client.get("/api/attention/ranked").json()
+    found: list[dict[str, Any]] = client.get("/api/v1/attention/ranked").json()
     return [one for one in found if one["thing"]]
 
 
@@ -108,12 +108,12 @@ def test_since_when_it_stands_so_and_aside_until_it_does_not(system: System) -> 
     assert (one["thing"]["was"], one["thing"]["now"]) == ("lead", "nobody")
     assert one["thing"]["count"] == 6
     assert one["since"][:19] == first.taken_at.isoformat()[:19]
-    codes = [i["item"]["code"] for i in client.get("/api/attention/ranked").json()]
+    codes = [i["item"]["code"] for i in client.get("/api/v1/attention/ranked").json()]
     assert "differs" not in codes
 
     ask = {"system": system.pk, "code": one["item"]["code"], "stands": one["item"]["stands"]}
     body = json.dumps({**ask, "accepted": True, "why": "they rest"})
-    put = client.post("/api/attention/aside", body, content_type="application/json")
+    put = client.post("/api/v1/attention/aside", body, content_type="application/json")
     assert put.status_code == 201
     [again] = told(client)
     assert again["item"]["aside"]["accepted"]
@@ -124,5 +124,5 @@ def test_since_when_it_stands_so_and_aside_until_it_does_not(system: System) -> 
     [other] = told(client)
     assert other["item"]["aside"] is None, "it stands otherwise by now"
     wrong = json.dumps({**ask, "stands": "oops"})
-    gone = client.post("/api/attention/aside", wrong, content_type="application/json")
+    gone = client.post("/api/v1/attention/aside", wrong, content_type="application/json")
     assert gone.status_code == 404

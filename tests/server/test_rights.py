@@ -132,7 +132,7 @@ def _served() -> Iterator[tuple[str, str]]:
         )
         for method in METHODS:
             if hasattr(view, method) or (view is None and method == "get"):
-                yield method, re.sub("<int:number>", "N", route.removeprefix("api/"))
+                yield method, re.sub("<int:number>", "N", route.removeprefix("api/v1/"))
 
 
 def test_every_address_has_a_least_role() -> None:
@@ -147,7 +147,7 @@ def test_each_role_gets_what_it_may_and_nothing_more(role: Role | None) -> None:
         if role is not None:
             user, _ = User.objects.get_or_create(username="someone", defaults={"role": role})
             client.force_login(user)
-        url = f"/api/{address.replace('N', '999999')}"
+        url = f"/api/v1/{address.replace('N', '999999')}"
         answer = client.generic(method.upper(), url, "{}", content_type="application/json")
         allowed = least is None or (
             role is not None and list(Role).index(role) >= list(Role).index(least)

@@ -49,9 +49,9 @@ class Application:
         return response
 
     def sign_in(self, name: str) -> None:
-        self.ask("GET", "/api/session")
+        self.ask("GET", "/api/v1/session")
         who = {"username": name, "password": "sea-lettuce-9"}
-        assert self.ask("POST", "/api/session", who)[0] == 200
+        assert self.ask("POST", "/api/v1/session", who)[0] == 200
 
     def ask(self, method: str, place: str, body: Any = None) -> tuple[int, Any]:
         response = self.open(method, place, body)
@@ -102,28 +102,28 @@ def application(tmp_path: Path, database: str) -> Iterator[Application]:
 def test_many_open_tabs_and_a_database_that_goes_away(
     application: Application, database: str
 ) -> None:
-    status, _ = application.ask("GET", "/api/session")
+    status, _ = application.ask("GET", "/api/v1/session")
     assert status == 200
     who = {"username": "orla", "password": "sea-lettuce-9"}
-    assert application.ask("POST", "/api/session", who)[0] == 200
+    assert application.ask("POST", "/api/v1/session", who)[0] == 200
     # more tabs listen than there are connections in the pool
-    listening = [application.open("GET", "/api/events") for _ in range(_TABS)]
+    listening = [application.open("GET", "/api/v1/events") for _ in range(_TABS)]
     for stream in listening:
         assert stream.status == 200
         assert stream.readline() == b"retry: 2000\n"
-    assert application.ask("GET", "/api/systems") == (200, [])
+    assert application.ask("GET", "/api/v1/systems") == (200, [])
 
     with psycopg.connect(postgres.admin_url(), autocommit=True) as admin:
         admin.execute(f"alter database {database} allow_connections false")
         admin.execute(
             "select pg_terminate_backend(pid) from pg_stat_activity where datname = %s", [database]
         )
-        status, told = application.ask("GET", "/api/systems")
+        status, told = application.ask("GET", "/api/v1/systems")
         assert status == 503
         assert "database" in told["error"]
         assert "PostgreSQL" in told["way_out"]
         admin.execute(f"alter database {database} allow_connections true")
-    assert application.ask("GET", "/api/systems") == (200, [])
+    assert application.ask("GET", "/api/v1/systems") == (200, [])
     for stream in listening:
         stream.close()
 
@@ -142,9 +142,9 @@ def _raw(port: int, head: str, parts: Iterator[bytes]) -> bytes:
 
 def test_a_body_nobody_wants_is_refused_before_it_is_read(application: Application) -> None:
     large = 300 << 20
-    head = f"POST /api/plans HTTP/1.1\r\nHost: localhost\r\nContent-Length: {large}\r\n\r\n"
+    head = f"POST /api/v1/plans HTTP/1.1\r\nHost: localhost\r\nContent-Length: {large}\r\n\r\n"
     assert b" 413 " in _raw(application.port, head, iter([b"x" * 1000]))
-    chunked = "POST /api/plans HTTP/1.1\r\nHost: localhost\r\nTransfer-Encoding: chunked\r\n\r\n"
+    chunked = "POST /api/v1/plans HTTP/1.1\r\nHost: localhost\r\nTransfer-Encoding: chunked\r\n\r\n"
     sent = 0
 
     def parts() -> Iterator[bytes]:
@@ -157,19 +157,19 @@ def test_a_body_nobody_wants_is_refused_before_it_is_read(application: Applicati
     assert b" 413 " in answer or not answer
     assert sent < 20 << 20, "it was not read to its end"
     application.sign_in("orla")
-    status, told = application.ask("POST", "/api/lists", {"text": "x" * (5 << 20)})
+    status, told = application.ask("POST", "/api/v1/lists", {"text": "x" * (5 << 20)})
     assert status == 413
     assert "4096 KB" in told["error"]
 
 
 def test_streams_are_bounded_and_end_with_the_sign_in(application: Application) -> None:
     application.sign_in("orla")
-    streams = [application.open("GET", "/api/events") for _ in range(20)]
+    streams = [application.open("GET", "/api/v1/events") for _ in range(20)]
     assert all(stream.readline() == b"retry: 2000\n" for stream in streams)
     for oldest in streams[:6]:
         oldest.fp.raw._sock.settimeout(10)  # type: ignore[union-attr]
         assert b"data" not in oldest.read(), "of too many, the oldest end"
-    assert application.ask("DELETE", "/api/session")[0] == 200
+    assert application.ask("DELETE", "/api/v1/session")[0] == 200
     for stream in streams[8:]:
         stream.fp.raw._sock.settimeout(15)  # type: ignore[union-attr]
         stream.read()
@@ -185,7 +185,7 @@ def test_a_frozen_system_leaves_room_for_everybody_else(application: Application
         }  # fmt: skip
         asking = [
             threading.Thread(
-                target=lambda: application.ask("POST", "/api/connectors/try", body), daemon=True
+                target=lambda: application.ask("POST", "/api/v1/connectors/try", body), daemon=True
             )
             for _ in range(24)
         ]
@@ -194,9 +194,9 @@ def test_a_frozen_system_leaves_room_for_everybody_else(application: Application
         time.sleep(1)
         for _ in range(10):
             began = time.monotonic()
-            assert application.ask("GET", "/api/systems") == (200, [])
+            assert application.ask("GET", "/api/v1/systems") == (200, [])
             assert time.monotonic() - began < 2
-        status, told = application.ask("POST", "/api/connectors/try", body)
+        status, told = application.ask("POST", "/api/v1/connectors/try", body)
         assert status == 503
         assert "waiting" in told["error"]
 
@@ -204,25 +204,25 @@ def test_a_frozen_system_leaves_room_for_everybody_else(application: Application
 def test_guessing_passwords_is_bounded_whatever_the_address_is_said_to_be(
     application: Application,
 ) -> None:
-    application.ask("GET", "/api/session")
+    application.ask("GET", "/api/v1/session")
     who = {"username": "orla", "password": "wrong"}
     found = []
     for number in range(12):
         application.forwarded = f"203.0.113.{number}"
-        found.append(application.ask("POST", "/api/session", who)[0])
+        found.append(application.ask("POST", "/api/v1/session", who)[0])
     assert found[:10] == [403] * 10
     assert found[10:] == [429] * 2
     right = {"username": "orla", "password": "sea-lettuce-9"}
-    assert application.ask("POST", "/api/session", right)[0] == 429
+    assert application.ask("POST", "/api/v1/session", right)[0] == 429
     application.sign_in("brook")
 
 
 def test_refusals_are_json_and_answers_are_not_kept(application: Application) -> None:
-    assert application.ask("GET", "/api/no-such")[0] == 404
-    status, told = application.ask("POST", "/api/session", {"username": "x", "password": "y"})
+    assert application.ask("GET", "/api/v1/no-such")[0] == 404
+    status, told = application.ask("POST", "/api/v1/session", {"username": "x", "password": "y"})
     assert status == 403
     assert "error" in told, "without a token, told as JSON too"
-    response = application.open("GET", "/api/session")
+    response = application.open("GET", "/api/v1/session")
     assert response.getheader("Cache-Control") == "no-store"
     assert response.getheader("X-Request-ID")
 
@@ -231,7 +231,7 @@ def _sent(application: Application, size: int, cookie: str) -> tuple[bytes, int]
     """Send a large file; return how the answer begins, and how much of it was taken."""
     token = application._cookies["csrftoken"].value
     head = (
-        f"POST /api/files?name=large HTTP/1.1\r\nHost: localhost\r\nContent-Length: {size}\r\n"
+        f"POST /api/v1/files?name=large HTTP/1.1\r\nHost: localhost\r\nContent-Length: {size}\r\n"
         f"Content-Type: application/octet-stream\r\nX-CSRFToken: {token}\r\nCookie: {cookie}\r\n\r\n"
     )
     taken = 0
@@ -274,7 +274,7 @@ def test_it_runs_alone_and_tells_its_first_password_once(tmp_path: Path) -> None
             told.append(log.read_text())
             found = re.search(r"127\.0\.0\.1:(\d+)/", told[-1])
             assert found is not None
-            assert Application(int(found[1])).ask("GET", "/api/session")[0] == 200
+            assert Application(int(found[1])).ask("GET", "/api/v1/session")[0] == 200
             served.stop()
     finally:
         with psycopg.connect(postgres.admin_url(), autocommit=True) as admin:

@@ -22,9 +22,9 @@ def test_only_administrators_see_and_change_how_systems_are_reached(people: Syst
     for role in (Role.VIEWER, Role.OPERATOR, Role.RESTORER):
         other = signed_in(role)
         for method, path in (
-            ("get", "/api/settings"), ("get", "/api/connectors"), ("post", "/api/settings"),
-            ("post", "/api/connectors/try"), ("put", f"/api/settings/{people.pk}"),
-            ("delete", f"/api/settings/{people.pk}"),
+            ("get", "/api/v1/settings"), ("get", "/api/v1/connectors"), ("post", "/api/v1/settings"),
+            ("post", "/api/v1/connectors/try"), ("put", f"/api/v1/settings/{people.pk}"),
+            ("delete", f"/api/v1/settings/{people.pk}"),
         ):  # fmt: skip
             answer = other.get(path) if method == "get" else call(other, method, path, {})
             assert answer.status_code == 403, (role, method, path)
@@ -33,28 +33,30 @@ def test_only_administrators_see_and_change_how_systems_are_reached(people: Syst
 
 def test_a_try_keeps_nothing_and_a_change_keeps_the_password(people: System) -> None:
     admin = signed_in(Role.ADMINISTRATOR)
-    assert {c["name"] for c in admin.get("/api/connectors").json()} == {
+    assert {c["name"] for c in admin.get("/api/v1/connectors").json()} == {
         "directory", "keystore", "hostfiles", "exhibits", "ovsdb", "printserver", "tables",
     }  # fmt: skip
-    shown = admin.get("/api/settings").json()
+    shown = admin.get("/api/v1/settings").json()
     assert shown[0]["has_password"]
     assert PASSWORD not in str(shown)
     tried = call(
-        admin, "post", "/api/connectors/try", settings(people, name="", system=people.pk)
+        admin, "post", "/api/v1/connectors/try", settings(people, name="", system=people.pk)
     ).json()
     assert sum(tried["counts"].values()) == 9, tried
     assert any("assertion" in text or "refuses" in text for text in tried["promises"])
-    wrong = call(admin, "post", "/api/connectors/try", settings(people, password="wrong"))
+    wrong = call(admin, "post", "/api/v1/connectors/try", settings(people, password="wrong"))
     assert wrong.status_code >= 400
     assert wrong.json()["way_out"]
     assert not people.records.exists()
-    changed = call(admin, "put", f"/api/settings/{people.pk}", settings(people, name="Everybody"))
+    changed = call(
+        admin, "put", f"/api/v1/settings/{people.pk}", settings(people, name="Everybody")
+    )
     assert changed.json()["name"] == "Everybody"
-    again = call(admin, "post", "/api/connectors/try", settings(people, system=people.pk))
+    again = call(admin, "post", "/api/v1/connectors/try", settings(people, system=people.pk))
     assert again.status_code == 200, "the password that was kept still opens it"
     for bad in ({"options": {}}, {"connector": "none"}, {"options": {"base": SUFFIX, "x": "1"}}):
-        found = call(admin, "post", "/api/settings", settings(people, name="New", **bad))
+        found = call(admin, "post", "/api/v1/settings", settings(people, name="New", **bad))
         assert found.status_code >= 400
         assert found.json()["error"]
-    assert call(admin, "delete", f"/api/settings/{people.pk}").json() == {"backups": 0}
+    assert call(admin, "delete", f"/api/v1/settings/{people.pk}").json() == {"backups": 0}
     assert not System.objects.exists()

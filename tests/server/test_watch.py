@@ -68,29 +68,29 @@ def test_whoever_looks_compares_nothing(client: Client, monkeypatch: pytest.Monk
         raise AssertionError("it was worked out already")
 
     monkeypatch.setattr(tallying, "compared", compared)
-    told = client.get("/api/systems").json()
+    told = client.get("/api/v1/systems").json()
     assert [one["look"]["changes"] for one in told] == [{"changed": 2}, {"changed": 2}]
     assert [one["off_baseline"] for one in told] == [{"changed": 2}, {"changed": 2}]
     assert len(told[0]["sample"]) == 2
-    codes = [item["code"] for item in client.get("/api/attention").json()]
+    codes = [item["code"] for item in client.get("/api/v1/attention").json()]
     assert codes.count("differs") == codes.count("off-baseline") == 2
 
 
 def test_what_is_told_is_of_the_newest_backup_and_of_the_rules_that_hold(client: Client) -> None:
     system = watched("Plant")
-    assert client.get("/api/systems").json()[0]["look"]["changes"] == {"changed": 2}
+    assert client.get("/api/v1/systems").json()[0]["look"]["changes"] == {"changed": 2}
     system.rules = {"attributes": ["title"]}
     system.save()
-    assert client.get("/api/systems").json()[0]["look"]["changes"] == {}
+    assert client.get("/api/v1/systems").json()[0]["look"]["changes"] == {}
     system.rules = {}
     system.save()
     # live is as it was kept now, though nobody has looked again since
     keep(system, large(30, changed=9))
-    assert client.get("/api/systems").json()[0]["look"]["changes"] == {}
+    assert client.get("/api/v1/systems").json()[0]["look"]["changes"] == {}
     assert Tallied.objects.count() == 5, "each is worked out once"
 
 
-@pytest.mark.parametrize("address", ["/api/systems", "/api/attention"])
+@pytest.mark.parametrize("address", ["/api/v1/systems", "/api/v1/attention"])
 def test_each_system_more_costs_the_same_few_queries(client: Client, address: str) -> None:
     def queries() -> int:
         for system in System.objects.all():
@@ -119,8 +119,8 @@ def test_a_run_is_followed_without_its_plan(people: System, slapd: Slapd) -> Non
     client.force_login(User.objects.create_user("orla"))
     states = []
     for _ in range(2):
-        whole = client.get(f"/api/runs/{run.pk}").json()
-        journal = client.get(f"/api/runs/{run.pk}/journal").json()
+        whole = client.get(f"/api/v1/runs/{run.pk}").json()
+        journal = client.get(f"/api/v1/runs/{run.pk}/journal").json()
         assert journal == {name: value for name, value in whole.items() if name != "content"}
         states.append([line["state"] for line in journal["lines"]])
         engine.carry_out(run.pk)

@@ -14,7 +14,7 @@ _Application = Callable[[_Scope, _Receive, _Send], Awaitable[None]]
 MOST_BYTES = 4 << 20
 #: The largest file that can be opened; it goes to disk as it comes.
 MOST_BYTES_FILE = 2 << 30
-_FILES = "/api/files"
+_FILES = "/api/v1/files"
 #: Of somebody who has not signed in only a name and a password are of interest.
 MOST_BYTES_UNKNOWN = 16 << 10
 _LONGEST_ADDRESS = 64 << 10

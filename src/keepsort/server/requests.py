@@ -57,7 +57,7 @@ def _marked(request: HttpRequest, response: HttpResponseBase, number: str) -> Ht
 
 def no_such_address(request: HttpRequest) -> HttpResponse:
     """Answer for an address of the API that there is not."""
-    return refused("The API has no such address.", "See /api/schema for those it has.", 404)
+    return refused("The API has no such address.", "See /api/v1/schema for those it has.", 404)
 
 
 def csrf_failed(request: HttpRequest, reason: str = "") -> HttpResponse:

@@ -140,9 +140,9 @@ class PrintServer:
 
     def _printer(self, name: str) -> dict[str, Any] | None:
         """Return what the server tells of one queue or class; None where there is none."""
-        for is_class in (False, True):
+        for as_class in (False, True):
             about = [
-                Given("printer-uri", ipp.URI, (self._client.uri(name, is_class),)),
+                Given("printer-uri", ipp.URI, (self._client.uri(name, as_class),)),
                 Given("requested-attributes", ipp.KEYWORD, ("all",)),
             ]
             answer = self._client.call(calls.GET_PRINTER, about, missing=True)

@@ -1,1 +1,1 @@
-"""The API under /api/: thin views over the services."""
+"""The API under /api/v1/: thin views over the services."""

@@ -3,7 +3,7 @@ import { askAgain } from './stale';
 
 /** Listens to what the server tells and lets stale answers be asked for again. */
 export function listen(): () => void {
-  const source = new EventSource('/api/events');
+  const source = new EventSource('/api/v1/events');
   let lost = false;
   source.onerror = () => (lost = true);
   source.onopen = () => {

@@ -39,7 +39,7 @@ export const exportAhead = (wanted: Wanted) => ({
   queryKey: ['export', wanted],
   queryFn: () =>
     got(
-      client.POST('/api/records/{number}/export/ahead', {
+      client.POST('/api/v1/records/{number}/export/ahead', {
         params: { path: { number: wanted.backup } },
         body: { ...body(wanted), passphrase: null },
       }),
@@ -54,12 +54,12 @@ export function exportAddress({ backup, form, branches, single }: Wanted): strin
   const asked = new URLSearchParams({ form });
   if (places[0]) asked.set('path', JSON.stringify(places[0]));
   if (single.length) asked.set('alone', 'true');
-  return `/api/records/${backup}/export?${asked}`;
+  return `/api/v1/records/${backup}/export?${asked}`;
 }
 
 /** Fetches a file and lets the browser save it under a name. */
 export async function save(wanted: Wanted, passphrase: string | null, name: string): Promise<void> {
-  const { data, response, error } = await client.POST('/api/records/{number}/export', {
+  const { data, response, error } = await client.POST('/api/v1/records/{number}/export', {
     params: { path: { number: wanted.backup } },
     body: { ...body(wanted), passphrase },
     parseAs: 'blob',
@@ -72,18 +72,21 @@ export async function save(wanted: Wanted, passphrase: string | null, name: stri
   setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
 }
 
-export const files = () => ({ queryKey: ['files'], queryFn: () => got(client.GET('/api/files')) });
+export const files = () => ({
+  queryKey: ['files'],
+  queryFn: () => got(client.GET('/api/v1/files')),
+});
 
 export const file = (number: number) => ({
   queryKey: ['file', number],
-  queryFn: () => got(client.GET('/api/files/{number}', { params: { path: { number } } })),
+  queryFn: () => got(client.GET('/api/v1/files/{number}', { params: { path: { number } } })),
 });
 
 export const fileObject = (number: number, path: Path, start = 0) => ({
   queryKey: ['file object', number, path, start],
   queryFn: () =>
     got(
-      client.GET('/api/files/{number}/object', {
+      client.GET('/api/v1/files/{number}/object', {
         params: { path: { number }, query: { path: JSON.stringify(path), start } },
       }),
     ),
@@ -94,7 +97,9 @@ export const searchFile = (number: number, text: string) => ({
   queryKey: ['search file', number, text],
   queryFn: () =>
     got(
-      client.GET('/api/files/{number}/search', { params: { path: { number }, query: { text } } }),
+      client.GET('/api/v1/files/{number}/search', {
+        params: { path: { number }, query: { text } },
+      }),
     ),
 });
 
@@ -107,7 +112,7 @@ export async function openFile(
   const asked = new URLSearchParams({ name: source.name, ...(form ? { form } : {}) });
   let response: Response;
   try {
-    response = await fetch(`/api/files?${asked}`, {
+    response = await fetch(`/api/v1/files?${asked}`, {
       method: 'POST',
       body: source,
       headers: {
@@ -126,13 +131,13 @@ export async function openFile(
 }
 
 export async function dropFile(number: number): Promise<void> {
-  await done(client.DELETE('/api/files/{number}', { params: { path: { number } } }));
+  await done(client.DELETE('/api/v1/files/{number}', { params: { path: { number } } }));
   await queryClient.invalidateQueries({ queryKey: ['files'] });
 }
 
 export async function importFile(number: number, system: number, note: string) {
   const made = await got(
-    client.POST('/api/files/{number}/import', {
+    client.POST('/api/v1/files/{number}/import', {
       params: { path: { number } },
       body: { system, note },
     }),

@@ -4,38 +4,38 @@ import { queryClient } from './queries';
 export const copyPlaces = (system: number) => ({
   queryKey: ['copy places', system],
   queryFn: () =>
-    got(client.GET('/api/settings/{number}/places', { params: { path: { number: system } } })),
+    got(client.GET('/api/v1/settings/{number}/places', { params: { path: { number: system } } })),
 });
 
 const again = () => queryClient.invalidateQueries({ queryKey: ['copy places'] });
 
 export async function addPlace(system: number, body: AskPlace): Promise<void> {
   await got(
-    client.POST('/api/settings/{number}/places', { params: { path: { number: system } }, body }),
+    client.POST('/api/v1/settings/{number}/places', { params: { path: { number: system } }, body }),
   );
   await again();
 }
 
 export async function copyNow(place: number): Promise<void> {
-  await got(client.POST('/api/places/{number}', { params: { path: { number: place } } }));
+  await got(client.POST('/api/v1/places/{number}', { params: { path: { number: place } } }));
   await again();
 }
 
 export async function removePlace(place: number): Promise<void> {
-  await done(client.DELETE('/api/places/{number}', { params: { path: { number: place } } }));
+  await done(client.DELETE('/api/v1/places/{number}', { params: { path: { number: place } } }));
   await again();
 }
 
 export const storedIn = (place: number) => ({
   queryKey: ['stored', place],
   queryFn: () =>
-    got(client.GET('/api/places/{number}/stored', { params: { path: { number: place } } })),
+    got(client.GET('/api/v1/places/{number}/stored', { params: { path: { number: place } } })),
   retry: false,
 });
 
 export async function takeIn(place: number, name: string, passphrase: string) {
   const taken = await got(
-    client.POST('/api/places/{number}/stored', {
+    client.POST('/api/v1/places/{number}/stored', {
       params: { path: { number: place } },
       body: { name, passphrase },
     }),

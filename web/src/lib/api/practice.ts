@@ -8,13 +8,14 @@ const of = (number: number) => ({ params: { path: { number } } });
 
 export const schedules = (system: number) => ({
   queryKey: ['schedules', system],
-  queryFn: () => got(client.GET('/api/systems/{number}/schedules', of(system))),
+  queryFn: () => got(client.GET('/api/v1/systems/{number}/schedules', of(system))),
 });
 
 /** The next three times of a schedule that is being edited, and which references would cross. */
 export const timesAhead = (system: number, body: AskSchedule) => ({
   queryKey: ['times', system, body],
-  queryFn: () => got(client.POST('/api/systems/{number}/schedules/ahead', { ...of(system), body })),
+  queryFn: () =>
+    got(client.POST('/api/v1/systems/{number}/schedules/ahead', { ...of(system), body })),
   retry: false,
 });
 
@@ -25,65 +26,66 @@ export async function saveSchedule(
 ): Promise<void> {
   await got(
     number === undefined
-      ? client.POST('/api/systems/{number}/schedules', { ...of(system), body })
-      : client.PUT('/api/schedules/{number}', { ...of(number), body }),
+      ? client.POST('/api/v1/systems/{number}/schedules', { ...of(system), body })
+      : client.PUT('/api/v1/schedules/{number}', { ...of(number), body }),
   );
   await again();
 }
 
 export async function pauseSchedule(number: number, paused: boolean): Promise<void> {
-  await got(client.PATCH('/api/schedules/{number}', { ...of(number), body: { paused } }));
+  await got(client.PATCH('/api/v1/schedules/{number}', { ...of(number), body: { paused } }));
   await again();
 }
 
 export async function removeSchedule(number: number): Promise<void> {
-  await done(client.DELETE('/api/schedules/{number}', of(number)));
+  await done(client.DELETE('/api/v1/schedules/{number}', of(number)));
   await again();
 }
 
 export async function runSchedule(number: number): Promise<number> {
-  const asked = await got(client.POST('/api/schedules/{number}/run', of(number)));
+  const asked = await got(client.POST('/api/v1/schedules/{number}/run', of(number)));
   await again();
   return asked.id;
 }
 
 export const retention = (system: number) => ({
   queryKey: ['retention', system],
-  queryFn: () => got(client.GET('/api/systems/{number}/retention', of(system))),
+  queryFn: () => got(client.GET('/api/v1/systems/{number}/retention', of(system))),
 });
 
 /** What a policy would do; nothing is changed. */
 export const retentionAhead = (system: number, body: Policy) => ({
   queryKey: ['retention', system, body],
-  queryFn: () => got(client.POST('/api/systems/{number}/retention/ahead', { ...of(system), body })),
+  queryFn: () =>
+    got(client.POST('/api/v1/systems/{number}/retention/ahead', { ...of(system), body })),
   retry: false,
 });
 
 export async function saveRetention(system: number, body: Policy): Promise<void> {
-  await got(client.PUT('/api/systems/{number}/retention', { ...of(system), body }));
+  await got(client.PUT('/api/v1/systems/{number}/retention', { ...of(system), body }));
   await again();
 }
 
 /** How far live is from a backup, by the newest look. */
 export const apart = (backup: number) => ({
   queryKey: ['standing', backup, 'apart'],
-  queryFn: () => got(client.GET('/api/records/{number}/apart', of(backup))),
+  queryFn: () => got(client.GET('/api/v1/records/{number}/apart', of(backup))),
   staleTime: 5 * 60_000,
 });
 
 export const standing = (backup: number) => ({
   queryKey: ['standing', backup],
-  queryFn: () => got(client.GET('/api/records/{number}/standing', of(backup))),
+  queryFn: () => got(client.GET('/api/v1/records/{number}/standing', of(backup))),
 });
 
 /** What deleting a backup would do; it is worked out when somebody is about to. */
 export const deletion = (backup: number) => ({
   queryKey: ['deletion', backup],
-  queryFn: () => got(client.GET('/api/records/{number}/delete', of(backup))),
+  queryFn: () => got(client.GET('/api/v1/records/{number}/delete', of(backup))),
 });
 
 export async function deleteBackup(backup: number): Promise<number | null> {
-  const { freed } = await got(client.POST('/api/records/{number}/delete', of(backup)));
+  const { freed } = await got(client.POST('/api/v1/records/{number}/delete', of(backup)));
   await again();
   return freed;
 }
@@ -92,33 +94,33 @@ export async function changeBackup(
   backup: number,
   body: { note?: string; pinned?: boolean; baseline?: boolean },
 ): Promise<void> {
-  await got(client.PATCH('/api/records/{number}', { ...of(backup), body }));
+  await got(client.PATCH('/api/v1/records/{number}', { ...of(backup), body }));
   await again();
 }
 
 export async function verifyBackup(backup: number): Promise<number> {
-  return (await got(client.POST('/api/records/{number}/verify', of(backup)))).id;
+  return (await got(client.POST('/api/v1/records/{number}/verify', of(backup)))).id;
 }
 
 export async function verifySystem(system: number): Promise<number> {
-  return (await got(client.POST('/api/systems/{number}/verify', of(system)))).id;
+  return (await got(client.POST('/api/v1/systems/{number}/verify', of(system)))).id;
 }
 
 export async function cancelWork(number: number): Promise<void> {
-  await got(client.POST('/api/work/{number}/cancel', of(number)));
+  await got(client.POST('/api/v1/work/{number}/cancel', of(number)));
   await queryClient.invalidateQueries({ queryKey: ['work', number] });
   await queryClient.invalidateQueries({ queryKey: ['systems'] });
 }
 
 export const keeping = (system: number) => ({
   queryKey: ['keeping', system],
-  queryFn: () => got(client.GET('/api/systems/{number}/keeping', of(system))),
+  queryFn: () => got(client.GET('/api/v1/systems/{number}/keeping', of(system))),
 });
 
 /** How much each kind of object took the last time. */
 export const kinds = (system: number) => ({
   queryKey: ['kinds', system],
-  queryFn: () => got(client.GET('/api/systems/{number}/kinds', of(system))),
+  queryFn: () => got(client.GET('/api/v1/systems/{number}/kinds', of(system))),
 });
 
 export interface AskKeeping {
@@ -128,7 +130,7 @@ export interface AskKeeping {
 }
 
 export async function saveKeeping(system: number, body: AskKeeping): Promise<void> {
-  await got(client.PUT('/api/systems/{number}/keeping', { ...of(system), body }));
+  await got(client.PUT('/api/v1/systems/{number}/keeping', { ...of(system), body }));
   await again();
 }
 
@@ -136,7 +138,7 @@ export const expected = (system: number, at: string[]) => ({
   queryKey: ['expected', system, at],
   queryFn: () =>
     got(
-      client.GET('/api/systems/{number}/expected', {
+      client.GET('/api/v1/systems/{number}/expected', {
         params: { path: { number: system }, query: { at: JSON.stringify(at) } },
       }),
     ),
@@ -150,11 +152,11 @@ export async function putAside(
 ): Promise<void> {
   const { system, code, stands } = item;
   const body = { system, code, stands, why, hours, accepted };
-  await got(client.POST('/api/attention/aside', { body }));
+  await got(client.POST('/api/v1/attention/aside', { body }));
   await queryClient.invalidateQueries({ queryKey: ['attention'] });
 }
 
 export async function takeUp(number: number): Promise<void> {
-  await done(client.DELETE('/api/attention/aside/{number}', of(number)));
+  await done(client.DELETE('/api/v1/attention/aside/{number}', of(number)));
   await queryClient.invalidateQueries({ queryKey: ['attention'] });
 }

@@ -27,27 +27,27 @@ export const queryClient = new QueryClient({
 
 export const session = () => ({
   queryKey: ['session'],
-  queryFn: () => got(client.GET('/api/session')),
+  queryFn: () => got(client.GET('/api/v1/session')),
   staleTime: Infinity,
 });
 
 export const health = () => ({
   queryKey: ['health'],
-  queryFn: () => got(client.GET('/api/health')),
+  queryFn: () => got(client.GET('/api/v1/health')),
   refetchInterval: 15_000,
 });
 
 /** What wants attention, the most urgent first: each object that differs by itself. */
 export const attention = () => ({
   queryKey: ['attention'],
-  queryFn: () => got(client.GET('/api/attention/ranked')),
+  queryFn: () => got(client.GET('/api/v1/attention/ranked')),
   refetchInterval: 60_000,
 });
 
 /** Saves how a system is watched: its tags, what is urgent of it, and what is minor. */
 export async function saveWatched(system: number, body: Watched): Promise<void> {
   const params = { path: { number: system } };
-  await got(client.PUT('/api/systems/{number}/watched', { params, body }));
+  await got(client.PUT('/api/v1/systems/{number}/watched', { params, body }));
   await queryClient.invalidateQueries({ queryKey: ['systems'] });
   await queryClient.invalidateQueries({ queryKey: ['attention'] });
 }
@@ -55,20 +55,20 @@ export async function saveWatched(system: number, body: Watched): Promise<void> 
 /** A backup or a look that was asked for; it is asked after until it has ended. */
 export const work = (number: number) => ({
   queryKey: ['work', number],
-  queryFn: () => got(client.GET('/api/work/{number}', { params: { path: { number } } })),
+  queryFn: () => got(client.GET('/api/v1/work/{number}', { params: { path: { number } } })),
   refetchInterval: (query: { state: { data?: { state: string } } }) =>
     ['done', 'failed', 'cancelled'].includes(query.state.data?.state ?? '') ? false : 2_000,
 });
 
 export const systems = () => ({
   queryKey: ['systems'],
-  queryFn: () => got(client.GET('/api/systems')),
+  queryFn: () => got(client.GET('/api/v1/systems')),
 });
 
 export const backups = (system: number) => ({
   queryKey: ['backups', system],
   queryFn: () =>
-    got(client.GET('/api/systems/{number}/backups', { params: { path: { number: system } } })),
+    got(client.GET('/api/v1/systems/{number}/backups', { params: { path: { number: system } } })),
 });
 
 /** Two records, the terms they are compared by, and what of it is shown: all of it in the URL. */
@@ -98,13 +98,13 @@ const forever = { staleTime: Infinity, gcTime: 10 * 60_000 };
 
 export const compareHead = (looked: Looked) => ({
   queryKey: ['compare', looked],
-  queryFn: () => got(client.GET('/api/compare', { params: { query: looked } })),
+  queryFn: () => got(client.GET('/api/v1/compare', { params: { query: looked } })),
   ...forever,
 });
 
 export const outline = (looked: Looked) => ({
   queryKey: ['outline', looked],
-  queryFn: () => got(client.GET('/api/compare/outline', { params: { query: looked } })),
+  queryFn: () => got(client.GET('/api/v1/compare/outline', { params: { query: looked } })),
   ...forever,
 });
 
@@ -119,7 +119,7 @@ export const level = (looked: Looked, { path, only, start, around }: Page) => ({
   queryKey: ['level', looked, path, only, start, around],
   queryFn: () =>
     got(
-      client.GET('/api/compare/level', {
+      client.GET('/api/v1/compare/level', {
         params: { query: { ...looked, path: JSON.stringify(path), only, start, around } },
       }),
     ),
@@ -130,7 +130,7 @@ export const bench = (looked: Looked, path: string[]) => ({
   queryKey: ['bench', termsOf(looked), path],
   queryFn: () =>
     got(
-      client.GET('/api/compare/object', {
+      client.GET('/api/v1/compare/object', {
         params: { query: { ...termsOf(looked), path: JSON.stringify(path) } },
       }),
     ),
@@ -142,7 +142,7 @@ export const branch = (looked: Looked, path: string[]) => ({
   queryKey: ['branch', looked, path],
   queryFn: ({ pageParam }: { pageParam: number }) =>
     got(
-      client.GET('/api/compare/branch', {
+      client.GET('/api/v1/compare/branch', {
         params: { query: { ...looked, path: JSON.stringify(path), start: pageParam } },
       }),
     ),
@@ -156,7 +156,7 @@ export const objectHistory = (looked: Looked, path: string[]) => ({
   queryKey: ['history', termsOf(looked), path],
   queryFn: () =>
     got(
-      client.GET('/api/compare/history', {
+      client.GET('/api/v1/compare/history', {
         params: { query: { ...termsOf(looked), path: JSON.stringify(path) } },
       }),
     ),
@@ -172,7 +172,7 @@ export interface Lines {
 
 export async function askLines(looked: Looked, { path, ...asked }: Lines): Promise<string[]> {
   const found = await got(
-    client.GET('/api/compare/lines', {
+    client.GET('/api/v1/compare/lines', {
       params: { query: { ...termsOf(looked), path: JSON.stringify(path), ...asked } },
     }),
   );
@@ -184,7 +184,7 @@ export const neighbour = (looked: Looked, path: string[], way: 'next' | 'previou
   queryKey: ['neighbour', looked, path, way],
   queryFn: async (): Promise<string[] | null> => {
     const query = { ...looked, path: JSON.stringify(path), way };
-    const { paths } = await got(client.GET('/api/compare/neighbours', { params: { query } }));
+    const { paths } = await got(client.GET('/api/v1/compare/neighbours', { params: { query } }));
     // the answer goes some way further, so that who goes on in either direction asks nothing
     const back = way === 'next' ? 'previous' : 'next';
     for (let at = 0; at + 1 < paths.length; at++) {
@@ -202,7 +202,7 @@ export const inCommon = (looked: Looked, path: Path, beneath: boolean) => ({
   queryFn: () => {
     const query = { ...looked, path: JSON.stringify(path) };
     return got(
-      client.GET('/api/compare/common', {
+      client.GET('/api/v1/compare/common', {
         params: { query: beneath ? { ...query, beneath: 'yes' as const } : query },
       }),
     );
@@ -215,7 +215,7 @@ export const commonPaths = (looked: Looked, number: number, branch: Path) => ({
   queryKey: ['common paths', looked, number, branch],
   queryFn: () => {
     const query = { ...looked, number, path: JSON.stringify(branch) };
-    return got(client.GET('/api/compare/common/paths', { params: { query } }));
+    return got(client.GET('/api/v1/compare/common/paths', { params: { query } }));
   },
   ...forever,
 });
@@ -225,7 +225,7 @@ export const hiddenBy = (looked: Looked, each: Partial<Rules>[]) => ({
   queryKey: ['hidden by', looked, JSON.stringify(each)],
   queryFn: () =>
     got(
-      client.GET('/api/compare/hidden', {
+      client.GET('/api/v1/compare/hidden', {
         params: { query: { ...looked, each: JSON.stringify(each) } },
       }),
     ),
@@ -233,11 +233,11 @@ export const hiddenBy = (looked: Looked, each: Partial<Rules>[]) => ({
 });
 
 export function askShown(looked: Looked) {
-  return got(client.GET('/api/compare/shown', { params: { query: looked } }));
+  return got(client.GET('/api/v1/compare/shown', { params: { query: looked } }));
 }
 
 export function pasteList(text: string) {
-  return got(client.POST('/api/lists', { body: { text } }));
+  return got(client.POST('/api/v1/lists', { body: { text } }));
 }
 
 export const search = (
@@ -248,7 +248,7 @@ export const search = (
   queryKey: ['search', text, system, only],
   queryFn: () =>
     got(
-      client.GET('/api/search', {
+      client.GET('/api/v1/search', {
         params: { query: { text, system, ...(only ? { only } : {}) } },
       }),
     ),
@@ -257,7 +257,7 @@ export const search = (
 
 export async function saveRules(system: number, rules: Rules): Promise<void> {
   await got(
-    client.PUT('/api/systems/{number}/rules', {
+    client.PUT('/api/v1/systems/{number}/rules', {
       params: { path: { number: system } },
       body: rules,
     }),
@@ -296,7 +296,7 @@ const asked = (
 
 export const tray = (looked: Looked, picks: PickedThing[], policy: Policy) => ({
   queryKey: ['tray', termsOf(looked), JSON.stringify(picks), policy],
-  queryFn: () => got(client.POST('/api/tray', { body: asked(looked, picks, policy) })),
+  queryFn: () => got(client.POST('/api/v1/tray', { body: asked(looked, picks, policy) })),
   ...forever,
 });
 
@@ -306,24 +306,24 @@ export function askPreview(
   policy: Policy,
   chosen: Record<string, string>,
 ) {
-  return got(client.POST('/api/plans', { body: asked(looked, picks, policy, chosen) }));
+  return got(client.POST('/api/v1/plans', { body: asked(looked, picks, policy, chosen) }));
 }
 
 /** Previews the same picks on a new look at live. */
 export function askPreviewAgain(number: number, body: Again = { renamed: [], remember: false }) {
-  return got(client.POST('/api/plans/{number}/again', { params: { path: { number } }, body }));
+  return got(client.POST('/api/v1/plans/{number}/again', { params: { path: { number } }, body }));
 }
 
 /** What attributes of a system were called formerly, as somebody has said. */
 export const formerNames = (system: number) => ({
   queryKey: ['former-names', system],
   queryFn: () =>
-    got(client.GET('/api/systems/{number}/names', { params: { path: { number: system } } })),
+    got(client.GET('/api/v1/systems/{number}/names', { params: { path: { number: system } } })),
 });
 
 export function saveFormerNames(system: number, names: FormerName[]) {
   return got(
-    client.PUT('/api/systems/{number}/names', {
+    client.PUT('/api/v1/systems/{number}/names', {
       params: { path: { number: system } },
       body: { names },
     }),
@@ -333,16 +333,16 @@ export function saveFormerNames(system: number, names: FormerName[]) {
 export const places = (system: number) => ({
   queryKey: ['places', system],
   queryFn: () =>
-    got(client.GET('/api/systems/{number}/places', { params: { path: { number: system } } })),
+    got(client.GET('/api/v1/systems/{number}/places', { params: { path: { number: system } } })),
 });
 
 export function askElsewhere(body: AskElsewhere) {
-  return got(client.POST('/api/plans/elsewhere', { body }));
+  return got(client.POST('/api/v1/plans/elsewhere', { body }));
 }
 
 export const plan = (number: number) => ({
   queryKey: ['plan', number],
-  queryFn: () => got(client.GET('/api/plans/{number}', { params: { path: { number } } })),
+  queryFn: () => got(client.GET('/api/v1/plans/{number}', { params: { path: { number } } })),
 });
 
 export async function askWork(
@@ -353,7 +353,7 @@ export async function askWork(
   pinned = false,
 ): Promise<number> {
   const asked = await got(
-    client.POST('/api/systems/{number}/work', {
+    client.POST('/api/v1/systems/{number}/work', {
       params: { path: { number: system } },
       body: { kind, at, note, pinned },
     }),
@@ -364,30 +364,30 @@ export async function askWork(
 
 export const connectors = () => ({
   queryKey: ['connectors'],
-  queryFn: () => got(client.GET('/api/connectors')),
+  queryFn: () => got(client.GET('/api/v1/connectors')),
   staleTime: Infinity,
 });
 
 export const allSettings = () => ({
   queryKey: ['settings'],
-  queryFn: () => got(client.GET('/api/settings')),
+  queryFn: () => got(client.GET('/api/v1/settings')),
 });
 
 export const tryConnection = (body: AskSettings, signal: AbortSignal) =>
-  got(client.POST('/api/connectors/try', { body, signal }));
+  got(client.POST('/api/v1/connectors/try', { body, signal }));
 
 /** Adds a system, or changes the one with this number; returns how it is reached now. */
 export async function saveSettings(body: AskSettings, number?: number): Promise<Settings> {
   const saved = await got(
     number === undefined
-      ? client.POST('/api/settings', { body })
-      : client.PUT('/api/settings/{number}', { params: { path: { number } }, body }),
+      ? client.POST('/api/v1/settings', { body })
+      : client.PUT('/api/v1/settings/{number}', { params: { path: { number } }, body }),
   );
   await queryClient.invalidateQueries();
   return saved;
 }
 
 export async function removeSystem(number: number): Promise<void> {
-  await got(client.DELETE('/api/settings/{number}', { params: { path: { number } } }));
+  await got(client.DELETE('/api/v1/settings/{number}', { params: { path: { number } } }));
   await queryClient.invalidateQueries();
 }

@@ -4,7 +4,7 @@ import { queryClient } from './queries';
 /** Previews the way back from a run: from all of it, or from some steps. */
 export function askUndo(number: number, steps: number[] = []) {
   return got(
-    client.POST('/api/runs/{number}/undo', {
+    client.POST('/api/v1/runs/{number}/undo', {
       params: { path: { number } },
       body: { steps: steps.length ? steps : null },
     }),
@@ -13,12 +13,12 @@ export function askUndo(number: number, steps: number[] = []) {
 
 export const runs = () => ({
   queryKey: ['runs'],
-  queryFn: () => got(client.GET('/api/runs')),
+  queryFn: () => got(client.GET('/api/v1/runs')),
 });
 
 export async function changeWait(number: number, minutes: number): Promise<void> {
   await got(
-    client.PATCH('/api/runs/{number}', {
+    client.PATCH('/api/v1/runs/{number}', {
       params: { path: { number } },
       body: { wait_minutes: minutes },
     }),
@@ -32,10 +32,10 @@ export const run = (number: number) => ({
   queryFn: async (): Promise<Run> => {
     const path = { number };
     const before = queryClient.getQueryData<Run>(['run', number]);
-    if (!before) return got(client.GET('/api/runs/{number}', { params: { path } }));
+    if (!before) return got(client.GET('/api/v1/runs/{number}', { params: { path } }));
     const query = { after: before.entries };
     const journal = await got(
-      client.GET('/api/runs/{number}/journal', { params: { path, query } }),
+      client.GET('/api/v1/runs/{number}/journal', { params: { path, query } }),
     );
     const changed = new Map(journal.lines.map((line) => [line.number, line]));
     const lines = before.lines.map((line) => changed.get(line.number) ?? line);
@@ -45,14 +45,14 @@ export const run = (number: number) => ({
 
 /** Cancels a run before its next step. */
 export async function cancelRun(number: number): Promise<void> {
-  await got(client.POST('/api/runs/{number}/cancel', { params: { path: { number } } }));
+  await got(client.POST('/api/v1/runs/{number}/cancel', { params: { path: { number } } }));
   await queryClient.invalidateQueries({ queryKey: ['run', number] });
 }
 
 /** Uses once what a step has written; returns what came of it. */
 export async function tryOut(number: number, step: number): Promise<string> {
   const asked = { params: { path: { number } }, body: { step } };
-  const { said } = await got(client.POST('/api/runs/{number}/try', asked));
+  const { said } = await got(client.POST('/api/v1/runs/{number}/try', asked));
   await queryClient.invalidateQueries({ queryKey: ['run', number] });
   return said;
 }

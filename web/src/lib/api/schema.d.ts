@@ -4,7 +4,7 @@
  */
 
 export interface paths {
-    "/api/attention": {
+    "/api/v1/attention": {
         parameters: {
             query?: never;
             header?: never;
@@ -21,7 +21,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/attention/aside": {
+    "/api/v1/attention/aside": {
         parameters: {
             query?: never;
             header?: never;
@@ -38,7 +38,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/attention/aside/{number}": {
+    "/api/v1/attention/aside/{number}": {
         parameters: {
             query?: never;
             header?: never;
@@ -55,7 +55,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/attention/ranked": {
+    "/api/v1/attention/ranked": {
         parameters: {
             query?: never;
             header?: never;
@@ -72,7 +72,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/compare": {
+    "/api/v1/compare": {
         parameters: {
             query?: never;
             header?: never;
@@ -89,7 +89,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/compare/branch": {
+    "/api/v1/compare/branch": {
         parameters: {
             query?: never;
             header?: never;
@@ -106,7 +106,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/compare/common": {
+    "/api/v1/compare/common": {
         parameters: {
             query?: never;
             header?: never;
@@ -127,7 +127,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/compare/common/paths": {
+    "/api/v1/compare/common/paths": {
         parameters: {
             query?: never;
             header?: never;
@@ -144,7 +144,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/compare/hidden": {
+    "/api/v1/compare/hidden": {
         parameters: {
             query?: never;
             header?: never;
@@ -161,7 +161,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/compare/history": {
+    "/api/v1/compare/history": {
         parameters: {
             query?: never;
             header?: never;
@@ -178,7 +178,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/compare/level": {
+    "/api/v1/compare/level": {
         parameters: {
             query?: never;
             header?: never;
@@ -195,7 +195,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/compare/lines": {
+    "/api/v1/compare/lines": {
         parameters: {
             query?: never;
             header?: never;
@@ -212,7 +212,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/compare/neighbours": {
+    "/api/v1/compare/neighbours": {
         parameters: {
             query?: never;
             header?: never;
@@ -229,7 +229,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/compare/object": {
+    "/api/v1/compare/object": {
         parameters: {
             query?: never;
             header?: never;
@@ -246,7 +246,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/compare/outline": {
+    "/api/v1/compare/outline": {
         parameters: {
             query?: never;
             header?: never;
@@ -263,7 +263,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/compare/shown": {
+    "/api/v1/compare/shown": {
         parameters: {
             query?: never;
             header?: never;
@@ -280,7 +280,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/connectors": {
+    "/api/v1/connectors": {
         parameters: {
             query?: never;
             header?: never;
@@ -297,7 +297,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/connectors/try": {
+    "/api/v1/connectors/try": {
         parameters: {
             query?: never;
             header?: never;
@@ -314,7 +314,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/files": {
+    "/api/v1/files": {
         parameters: {
             query?: never;
             header?: never;
@@ -332,7 +332,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/files/{number}": {
+    "/api/v1/files/{number}": {
         parameters: {
             query?: never;
             header?: never;
@@ -350,7 +350,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/files/{number}/import": {
+    "/api/v1/files/{number}/import": {
         parameters: {
             query?: never;
             header?: never;
@@ -367,7 +367,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/files/{number}/object": {
+    "/api/v1/files/{number}/object": {
         parameters: {
             query?: never;
             header?: never;
@@ -384,7 +384,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/files/{number}/search": {
+    "/api/v1/files/{number}/search": {
         parameters: {
             query?: never;
             header?: never;
@@ -401,7 +401,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/health": {
+    "/api/v1/health": {
         parameters: {
             query?: never;
             header?: never;
@@ -418,7 +418,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lists": {
+    "/api/v1/lists": {
         parameters: {
             query?: never;
             header?: never;
@@ -435,7 +435,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/places/{number}": {
+    "/api/v1/places/{number}": {
         parameters: {
             query?: never;
             header?: never;
@@ -453,7 +453,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/places/{number}/stored": {
+    "/api/v1/places/{number}/stored": {
         parameters: {
             query?: never;
             header?: never;
@@ -471,7 +471,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/plans": {
+    "/api/v1/plans": {
         parameters: {
             query?: never;
             header?: never;
@@ -488,7 +488,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/plans/{number}": {
+    "/api/v1/plans/{number}": {
         parameters: {
             query?: never;
             header?: never;
@@ -506,7 +506,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/plans/{number}/again": {
+    "/api/v1/plans/{number}/again": {
         parameters: {
             query?: never;
             header?: never;
@@ -523,7 +523,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/plans/elsewhere": {
+    "/api/v1/plans/elsewhere": {
         parameters: {
             query?: never;
             header?: never;
@@ -540,7 +540,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/receivers": {
+    "/api/v1/receivers": {
         parameters: {
             query?: never;
             header?: never;
@@ -558,7 +558,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/receivers/{number}": {
+    "/api/v1/receivers/{number}": {
         parameters: {
             query?: never;
             header?: never;
@@ -576,7 +576,7 @@ export interface paths {
         patch: operations["change_receiver"];
         trace?: never;
     };
-    "/api/receivers/{number}/digest": {
+    "/api/v1/receivers/{number}/digest": {
         parameters: {
             query?: never;
             header?: never;
@@ -593,7 +593,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/receivers/{number}/test": {
+    "/api/v1/receivers/{number}/test": {
         parameters: {
             query?: never;
             header?: never;
@@ -610,7 +610,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/records/{number}": {
+    "/api/v1/records/{number}": {
         parameters: {
             query?: never;
             header?: never;
@@ -628,7 +628,7 @@ export interface paths {
         patch: operations["change_record"];
         trace?: never;
     };
-    "/api/records/{number}/apart": {
+    "/api/v1/records/{number}/apart": {
         parameters: {
             query?: never;
             header?: never;
@@ -645,7 +645,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/records/{number}/delete": {
+    "/api/v1/records/{number}/delete": {
         parameters: {
             query?: never;
             header?: never;
@@ -663,7 +663,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/records/{number}/export": {
+    "/api/v1/records/{number}/export": {
         parameters: {
             query?: never;
             header?: never;
@@ -685,7 +685,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/records/{number}/export/ahead": {
+    "/api/v1/records/{number}/export/ahead": {
         parameters: {
             query?: never;
             header?: never;
@@ -703,7 +703,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/records/{number}/standing": {
+    "/api/v1/records/{number}/standing": {
         parameters: {
             query?: never;
             header?: never;
@@ -720,7 +720,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/records/{number}/verify": {
+    "/api/v1/records/{number}/verify": {
         parameters: {
             query?: never;
             header?: never;
@@ -737,7 +737,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/runs": {
+    "/api/v1/runs": {
         parameters: {
             query?: never;
             header?: never;
@@ -754,7 +754,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{number}": {
+    "/api/v1/runs/{number}": {
         parameters: {
             query?: never;
             header?: never;
@@ -772,7 +772,7 @@ export interface paths {
         patch: operations["change_run"];
         trace?: never;
     };
-    "/api/runs/{number}/cancel": {
+    "/api/v1/runs/{number}/cancel": {
         parameters: {
             query?: never;
             header?: never;
@@ -789,7 +789,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{number}/journal": {
+    "/api/v1/runs/{number}/journal": {
         parameters: {
             query?: never;
             header?: never;
@@ -806,7 +806,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{number}/try": {
+    "/api/v1/runs/{number}/try": {
         parameters: {
             query?: never;
             header?: never;
@@ -823,7 +823,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{number}/undo": {
+    "/api/v1/runs/{number}/undo": {
         parameters: {
             query?: never;
             header?: never;
@@ -840,7 +840,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/schedules/{number}": {
+    "/api/v1/schedules/{number}": {
         parameters: {
             query?: never;
             header?: never;
@@ -859,7 +859,7 @@ export interface paths {
         patch: operations["pause_schedule"];
         trace?: never;
     };
-    "/api/schedules/{number}/run": {
+    "/api/v1/schedules/{number}/run": {
         parameters: {
             query?: never;
             header?: never;
@@ -876,7 +876,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/search": {
+    "/api/v1/search": {
         parameters: {
             query?: never;
             header?: never;
@@ -893,7 +893,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/session": {
+    "/api/v1/session": {
         parameters: {
             query?: never;
             header?: never;
@@ -912,7 +912,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/settings": {
+    "/api/v1/settings": {
         parameters: {
             query?: never;
             header?: never;
@@ -930,7 +930,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/settings/{number}": {
+    "/api/v1/settings/{number}": {
         parameters: {
             query?: never;
             header?: never;
@@ -948,7 +948,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/settings/{number}/places": {
+    "/api/v1/settings/{number}/places": {
         parameters: {
             query?: never;
             header?: never;
@@ -966,7 +966,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/systems": {
+    "/api/v1/systems": {
         parameters: {
             query?: never;
             header?: never;
@@ -983,7 +983,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/systems/{number}/backups": {
+    "/api/v1/systems/{number}/backups": {
         parameters: {
             query?: never;
             header?: never;
@@ -1000,7 +1000,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/systems/{number}/expected": {
+    "/api/v1/systems/{number}/expected": {
         parameters: {
             query?: never;
             header?: never;
@@ -1017,7 +1017,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/systems/{number}/keeping": {
+    "/api/v1/systems/{number}/keeping": {
         parameters: {
             query?: never;
             header?: never;
@@ -1035,7 +1035,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/systems/{number}/kinds": {
+    "/api/v1/systems/{number}/kinds": {
         parameters: {
             query?: never;
             header?: never;
@@ -1052,7 +1052,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/systems/{number}/names": {
+    "/api/v1/systems/{number}/names": {
         parameters: {
             query?: never;
             header?: never;
@@ -1070,7 +1070,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/systems/{number}/places": {
+    "/api/v1/systems/{number}/places": {
         parameters: {
             query?: never;
             header?: never;
@@ -1087,7 +1087,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/systems/{number}/retention": {
+    "/api/v1/systems/{number}/retention": {
         parameters: {
             query?: never;
             header?: never;
@@ -1105,7 +1105,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/systems/{number}/retention/ahead": {
+    "/api/v1/systems/{number}/retention/ahead": {
         parameters: {
             query?: never;
             header?: never;
@@ -1122,7 +1122,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/systems/{number}/rules": {
+    "/api/v1/systems/{number}/rules": {
         parameters: {
             query?: never;
             header?: never;
@@ -1139,7 +1139,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/systems/{number}/schedules": {
+    "/api/v1/systems/{number}/schedules": {
         parameters: {
             query?: never;
             header?: never;
@@ -1157,7 +1157,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/systems/{number}/schedules/ahead": {
+    "/api/v1/systems/{number}/schedules/ahead": {
         parameters: {
             query?: never;
             header?: never;
@@ -1174,7 +1174,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/systems/{number}/verify": {
+    "/api/v1/systems/{number}/verify": {
         parameters: {
             query?: never;
             header?: never;
@@ -1191,7 +1191,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/systems/{number}/watched": {
+    "/api/v1/systems/{number}/watched": {
         parameters: {
             query?: never;
             header?: never;
@@ -1208,7 +1208,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/systems/{number}/work": {
+    "/api/v1/systems/{number}/work": {
         parameters: {
             query?: never;
             header?: never;
@@ -1225,7 +1225,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/tray": {
+    "/api/v1/tray": {
         parameters: {
             query?: never;
             header?: never;
@@ -1242,7 +1242,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/work/{number}": {
+    "/api/v1/work/{number}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1259,7 +1259,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/work/{number}/cancel": {
+    "/api/v1/work/{number}/cancel": {
         parameters: {
             query?: never;
             header?: never;

@@ -29,7 +29,7 @@
   ]);
 
   async function signOut(): Promise<void> {
-    await got(client.DELETE('/api/session'));
+    await got(client.DELETE('/api/v1/session'));
     queryClient.clear();
     location.assign('/');
   }

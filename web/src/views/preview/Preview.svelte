@@ -83,7 +83,7 @@
     error = undefined;
     try {
       const run = await got(
-        client.POST('/api/plans/{number}', {
+        client.POST('/api/v1/plans/{number}', {
           params: { path: { number: plan.id } },
           body: {
             confirmed,

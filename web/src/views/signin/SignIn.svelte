@@ -13,7 +13,7 @@
     waiting = true;
     error = undefined;
     try {
-      const person = await got(client.POST('/api/session', { body: { username, password } }));
+      const person = await got(client.POST('/api/v1/session', { body: { username, password } }));
       queryClient.setQueryData(['session'], person);
     } catch (problem) {
       error = problem as Error;
