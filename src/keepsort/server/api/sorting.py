@@ -119,7 +119,8 @@ class CompareOutline(View):
     @extend_schema(operation_id="outline", parameters=LOOKED, responses=LevelShape)
     def get(self, request: Request) -> Response:
         """Return the tree opened as far as it fits."""
-        return Response(msgspec.to_builtins(levels.outline(seen(request).shown, _OUTLINE_ROWS)))
+        outline = levels.outline(seen(request).shown, _OUTLINE_ROWS)
+        return Response(msgspec.to_builtins(outline) | {"page": _PAGE_ROWS})
 
 
 class CompareLevel(View):
@@ -143,7 +144,7 @@ class CompareLevel(View):
             start=number_of(request, "start", 0), limit=_PAGE_ROWS,
             around=request.query_params.get("around"),
         )  # fmt: skip
-        return Response(msgspec.to_builtins(level))
+        return Response(msgspec.to_builtins(level) | {"page": _PAGE_ROWS})
 
 
 class CompareObject(View):

@@ -1921,6 +1921,8 @@ export interface components {
             total: number;
             start: number;
             rows: components["schemas"]["RowShape"][];
+            /** @description So many rows are told at once; pages begin there. */
+            page: number;
         };
         /** @description Lines of a text. */
         LinesShape: {

@@ -7,8 +7,6 @@ import { keyOf, type Path } from './paths';
 /** A line of the tree as it is drawn: a row, or a place where a row is still to be fetched. */
 export type Line = { row: Row; open: boolean } | { path: Path; number: number; depth: number };
 
-const PAGE = 200;
-
 /** What is known of the children of one row: how many there are, and those fetched so far. */
 interface Branch {
   path: Path;
@@ -31,6 +29,8 @@ interface Drawn {
  * children it has and which of them are open, so a level of 100,000 costs no more than one of ten.
  */
 export class Tree {
+  /** So many rows the server tells at once. */
+  private page = 1;
   private branches = new Map<string, Branch>();
   private open = new Set<string>();
   private asked = new Map<string, Promise<void>>();
@@ -50,6 +50,7 @@ export class Tree {
   async begin(then?: () => Promise<void>): Promise<void> {
     try {
       const found = await queryClient.fetchQuery(outline(this.looked));
+      this.page = found.page;
       this.top = found.rows[0];
       if (!this.top) return;
       if (this.only === 'all') await this.show(this.top.path);
@@ -136,7 +137,7 @@ export class Tree {
 
   /** Fetches the page that a line stands on. */
   async fetchLine(line: { path: Path; number: number }): Promise<void> {
-    await this.fetch(line.path, { start: line.number - (line.number % PAGE) });
+    await this.fetch(line.path, { start: line.number - (line.number % this.page) });
   }
 
   /** Fetches a page once; who asks for one that is on its way waits for it too. */
@@ -159,6 +160,7 @@ export class Tree {
     const depth = path.length - (this.top?.path.length ?? 0) + 1;
     const branch = this.branch(path, depth);
     branch.total = found.total;
+    this.page = found.page;
     found.rows.forEach((row, number) => this.put(branch, found.start + number, row));
     this.version += 1;
   }

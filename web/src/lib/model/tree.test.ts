@@ -6,6 +6,7 @@ import { Tree, type Line } from './tree.svelte';
 const HALLS = ['hall-0', 'hall-1', 'hall-2'];
 const TANKS = Array.from({ length: 1000 }, (_, n) => `tank-${String(n).padStart(4, '0')}`);
 const asked: string[] = [];
+const PAGE = 200;
 
 function childrenOf(path: Path): string[] {
   if (path.length === 0) return HALLS;
@@ -23,14 +24,14 @@ const row = (path: Path) => ({
 });
 
 vi.mock('$lib/api/queries', () => ({
-  outline: () => ({ rows: [row([])] }),
+  outline: () => ({ rows: [row([])], page: PAGE }),
   level: (_: unknown, page: { path: Path; start?: number; around?: string }) => {
     const names = childrenOf(page.path);
     const at = page.around === undefined ? (page.start ?? 0) : names.indexOf(page.around);
-    const start = at - (at % 200);
+    const start = at - (at % PAGE);
     asked.push(`${keyOf(page.path)}@${start}`);
-    const rows = names.slice(start, start + 200).map((name) => row([...page.path, name]));
-    return { total: names.length, start, rows };
+    const rows = names.slice(start, start + PAGE).map((name) => row([...page.path, name]));
+    return { total: names.length, start, rows, page: PAGE };
   },
   queryClient: { fetchQuery: (answer: unknown) => Promise.resolve(answer) },
 }));

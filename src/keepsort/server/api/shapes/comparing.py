@@ -95,6 +95,7 @@ class LevelShape(Shape):
     total = serializers.IntegerField()
     start = serializers.IntegerField()
     rows = RowShape(many=True)
+    page = serializers.IntegerField(help_text="So many rows are told at once; pages begin there.")
 
 
 class ShownShape(Shape):
