@@ -1,13 +1,12 @@
 """Starts the demo: servers on loopback, data with a history and some trouble, and the application.
 
-Running it makes lies in the state folder (`.state`, or KEEPSORT_STATE). A second start finds
+Everything it makes lies in the state folder (`.state`, or KEEPSORT_STATE). A second start finds
 what is there and keeps it. Ctrl-C stops everything.
 """
 
 import os
 import secrets
 import shutil
-import signal
 import time
 from datetime import timedelta
 from pathlib import Path
@@ -16,7 +15,14 @@ from typing import TYPE_CHECKING
 from demo import practice
 from demo.servers.mailbox import Mailbox
 from demo.systems import SYSTEMS, DemoSystem
-from serving.parts import Running, set_up, start_application, start_database, state_folder
+from serving.parts import (
+    Running,
+    set_up,
+    start_application,
+    start_database,
+    state_folder,
+    stay,
+)
 from serving.processes import kept_port
 
 if TYPE_CHECKING:
@@ -136,39 +142,23 @@ def _copied(system: "System") -> None:
     add_place(system, folder.as_uri(), {}, "", "", keep=30)
 
 
-def _stop_asked(*_: object) -> None:
-    raise KeyboardInterrupt
-
-
-def main() -> None:
-    """Start everything and wait."""
-    signal.signal(signal.SIGTERM, _stop_asked)
-    everything = Running()
+def _begin(everything: Running) -> None:
     began = time.monotonic()
-    try:
-        start_database(everything, STATE)
-        mail = _mailbox(everything)
-        set_up(STATE)
-        passwords = _accounts()
-        _systems(everything)
-        port = start_application(everything, STATE)
-        practice.tell_somebody(first=not mail.is_dir() or not any(mail.iterdir()))
-        print(
-            f"\nKeep Sort runs at http://127.0.0.1:{port}/  (ready in {time.monotonic() - began:.0f} s)"
-        )
-        for username, _, _, role in ACCOUNTS:
-            print(f"Sign in as {username} ({role}) with the password {passwords[username]}")
-        print(f"Mail that the demo sends lies in {mail}")
-        print("Files to open, one from another site and one cut short: demo/files")
-        print("Ctrl-C stops everything.", flush=True)
-        while True:
-            time.sleep(0.5)
-            everything.look()
-    except KeyboardInterrupt:
-        print("\nStopping.")
-    finally:
-        everything.stop()
+    start_database(everything, STATE)
+    mail = _mailbox(everything)
+    set_up(STATE)
+    passwords = _accounts()
+    _systems(everything)
+    port = start_application(everything, STATE)
+    practice.tell_somebody(first=not mail.is_dir() or not any(mail.iterdir()))
+    print(
+        f"\nKeep Sort runs at http://127.0.0.1:{port}/  (ready in {time.monotonic() - began:.0f} s)"
+    )
+    for username, _, _, role in ACCOUNTS:
+        print(f"Sign in as {username} ({role}) with the password {passwords[username]}")
+    print(f"Mail that the demo sends lies in {mail}")
+    print("Files to open, one from another site and one cut short: demo/files")
 
 
 if __name__ == "__main__":
-    main()
+    stay(_begin)

@@ -1,10 +1,15 @@
 """Runs the application alone, for systems of your own: ``python -m serving``. Ctrl-C stops it."""
 
 import secrets
-import signal
-import time
 
-from serving.parts import Running, set_up, start_application, start_database, state_folder
+from serving.parts import (
+    Running,
+    set_up,
+    start_application,
+    start_database,
+    state_folder,
+    stay,
+)
 
 _FIRST = "admin"
 
@@ -20,33 +25,17 @@ def _first_account() -> str:
     return password
 
 
-def _stop_asked(*_: object) -> None:
-    raise KeyboardInterrupt
-
-
-def main() -> None:
-    """Start all parts and see that they stay."""
-    signal.signal(signal.SIGTERM, _stop_asked)
+def _begin(running: Running) -> None:
     state = state_folder()
-    running = Running()
-    try:
-        start_database(running, state)
-        set_up(state)
-        password = _first_account()
-        port = start_application(running, state)
-        print(f"\nKeep Sort runs at http://127.0.0.1:{port}/")
-        if password:
-            print(f"Sign in as {_FIRST} (administrator) with the password {password}")
-            print("It is told this once. Change it, and add others, with: manage.py changepassword")
-        print("Ctrl-C stops everything.", flush=True)
-        while True:
-            time.sleep(0.5)
-            running.look()
-    except KeyboardInterrupt:
-        print("\nStopping.")
-    finally:
-        running.stop()
+    start_database(running, state)
+    set_up(state)
+    password = _first_account()
+    port = start_application(running, state)
+    print(f"\nKeep Sort runs at http://127.0.0.1:{port}/")
+    if password:
+        print(f"Sign in as {_FIRST} (administrator) with the password {password}")
+        print("It is told this once. Change it, and add others, with: manage.py changepassword")
 
 
 if __name__ == "__main__":
-    main()
+    stay(_begin)

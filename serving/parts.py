@@ -1,7 +1,9 @@
 """The parts of the application, each in a process of its own, started in order and kept up."""
 
 import os
+import signal
 import sys
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Protocol
@@ -41,6 +43,26 @@ class Running:
         for one in reversed(self.running):
             one.stop()
         self.running.clear()
+
+
+def stay(begin: Callable[[Running], None]) -> None:
+    """Start parts, see that they stay until somebody asks for an end, and stop them all."""
+
+    def asked(*_: object) -> None:
+        raise KeyboardInterrupt
+
+    signal.signal(signal.SIGTERM, asked)
+    running = Running()
+    try:
+        begin(running)
+        print("Ctrl-C stops everything.", flush=True)
+        while True:
+            time.sleep(0.5)
+            running.look()
+    except KeyboardInterrupt:
+        print("\nStopping.")
+    finally:
+        running.stop()
 
 
 def state_folder() -> Path:
