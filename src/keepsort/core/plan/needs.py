@@ -1,7 +1,9 @@
 """Adds what targets cannot do without: what is to hold them, and what they refer to."""
 
+from collections.abc import Iterator
 from heapq import heappop, heappush
 
+from keepsort.core.model import Path
 from keepsort.core.plan.contents import written
 from keepsort.core.plan.references import references
 from keepsort.core.plan.taking import Taker
@@ -70,11 +72,8 @@ def _keep_contents(taker: Taker) -> None:
 def _need_references(taker: Taker, target: Target) -> None:
     comparison = taker.comparison
     backup, live = comparison.left, comparison.right
-    schema, kind = backup.schema, target.node.entry.kind
-    now = live.whole_attributes(target.live.entry) if target.live is not None else None
-    then = taker.behind.room_for(kind, backup.whole_attributes(target.node.entry))
-    wanted = written(schema, target, then, now)
-    for name, path in references(schema, kind, wanted):
+    schema = backup.schema
+    for name, path in named_by(taker, target):
         if schema.names.keys(path) in taker.targets.restored:
             continue
         for difference in comparison.at(path):
@@ -83,3 +82,12 @@ def _need_references(taker: Taker, target: Target) -> None:
         if backup.find(path) is None and live.find(path) is None:
             text = f"{name} names {schema.notation.write(path)}, which exists nowhere."
             taker.findings.add("note", "dangling", target.path, text, name)
+
+
+def named_by(taker: Taker, target: Target) -> Iterator[tuple[str, Path]]:
+    """Yield the attribute and the path of every reference that is written for a target."""
+    backup, live = taker.comparison.left, taker.comparison.right
+    kind = target.node.entry.kind
+    now = live.whole_attributes(target.live.entry) if target.live is not None else None
+    then = taker.behind.room_for(kind, backup.whole_attributes(target.node.entry))
+    yield from references(backup.schema, kind, written(backup.schema, target, then, now))

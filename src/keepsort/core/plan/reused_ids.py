@@ -5,20 +5,19 @@ from collections.abc import Iterator
 from keepsort.core.compare import Comparison, Difference
 from keepsort.core.compare.values import differing_names
 from keepsort.core.model import Path
-from keepsort.core.plan.contents import written
-from keepsort.core.plan.findings import Findings
-from keepsort.core.plan.references import references
-from keepsort.core.plan.targets import Target, Targets
+from keepsort.core.plan.needs import named_by
+from keepsort.core.plan.taking import Taker
+from keepsort.core.plan.targets import Target
 
 
-def tell_reused(comparison: Comparison, targets: Targets, findings: Findings) -> None:
+def tell_reused(taker: Taker) -> None:
     """Have it confirmed where a target, or what it hangs on or names, may be another object now."""
-    kinds = comparison.left.schema.kinds.values()
-    if not any(kind.reuses_ids for kind in kinds):
+    comparison = taker.comparison
+    if not any(kind.reuses_ids for kind in comparison.left.schema.kinds.values()):
         return
     told: set[Path] = set()
-    for target in targets.restored.values():
-        for path in (target.path, *_relied_on(comparison, target)):
+    for target in taker.targets.restored.values():
+        for path in (target.path, *_relied_on(taker, target)):
             if path in told:
                 continue
             told.add(path)
@@ -26,20 +25,15 @@ def tell_reused(comparison: Comparison, targets: Targets, findings: Findings) ->
                 text = _other_now(comparison, difference)
                 if text:
                     also = "" if path == target.path else f" {target.name} belongs to it."
-                    findings.add("confirm", "id-reused", difference.path, text + also)
+                    taker.findings.add("confirm", "id-reused", difference.path, text + also)
 
 
-def _relied_on(comparison: Comparison, target: Target) -> Iterator[Path]:
+def _relied_on(taker: Taker, target: Target) -> Iterator[Path]:
     """Yield where stands what holds a target that is new or moved, and what the target names."""
     if target.live is None or target.moved:
-        for depth in range(len(comparison.left.at), len(target.path)):
+        for depth in range(len(taker.comparison.left.at), len(target.path)):
             yield target.path[:depth]
-    live = target.live
-    now = comparison.right.whole_attributes(live.entry) if live is not None else None
-    backup = comparison.left.whole_attributes(target.node.entry)
-    kind = target.node.entry.kind
-    wanted = written(comparison.left.schema, target, backup, now)
-    for _, path in references(comparison.left.schema, kind, wanted):
+    for _, path in named_by(taker, target):
         yield path
 
 

@@ -22,7 +22,12 @@ class Emitter:
     """Makes the steps for what is to be put back and taken away."""
 
     def __init__(
-        self, comparison: Comparison, targets: Targets, composer: Composer, findings: Findings
+        self,
+        comparison: Comparison,
+        targets: Targets,
+        composer: Composer,
+        findings: Findings,
+        behind: LeftBehind,
     ) -> None:
         self.writer = Writer(comparison.right, composer)
         self._comparison = comparison
@@ -33,7 +38,7 @@ class Emitter:
         self._edits = targets.edits
         self._composer = composer
         self._findings = findings
-        self._behind = LeftBehind(comparison.left.schema, comparison.right.schema)
+        self._behind = behind
         self._remover = Remover(targets.removals, comparison.right, self.writer, findings)
         #: targets by how far they are
         self._placed: set[Path] = set()
