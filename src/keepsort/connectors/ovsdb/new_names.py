@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 
 from keepsort.connectors.ovsdb.rows import Rows, id_in
 from keepsort.core.model import Path
+from keepsort.core.plan import counted
 
 
 def names_for(
@@ -15,20 +16,21 @@ def names_for(
     A bridge, its port and its interface have one name together, so these get the same new one.
     """
     live = {rows.name(id) for id in rows.row}
-    found: list[str] = []
-    for path in places:
-        name, number = path[-1], 1
+    names_count = any(table.named_by for table in rows.tables.values())
+
+    def is_taken(path: Path) -> bool:
+        name, id = path[-1], id_in(path[-1])
+        if id is not None:
+            return id in rows.row or taken(path)
+        return taken(path) or (names_count and " " not in name and name in live)
+
+    def numbered(name: str, number: int) -> str:
         id = id_in(name)
         if id is not None:
-            if id in rows.row or taken(path):
-                name = f"{name.removesuffix(id)}{uuid.uuid4()}"
-            found.append(name)
-            continue
-        by_column = any(t.named_by for t in rows.tables.values()) and " " not in name
-        while name in found or taken((*path[:-1], name)) or (by_column and name in live):
-            number += 1
-            end = f"-{number}" if by_column else f" {number}"
-            room = longest - len(end) if by_column and longest else None
-            name = f"{path[-1][:room]}{end}"
-        found.append(name)
-    return found
+            return f"{name.removesuffix(id)}{uuid.uuid4()}"
+        if not names_count or " " in name:
+            return f"{name} {number}"
+        end = f"-{number}"
+        return f"{name[: longest - len(end) if longest else None]}{end}"
+
+    return counted(places, is_taken, numbered)

@@ -12,6 +12,7 @@ from keepsort.connectors.answers import asked
 from keepsort.connectors.base import Endpoint
 from keepsort.connectors.certificates import untrusted
 from keepsort.connectors.errors import (
+    LimitReached,
     Misconfigured,
     NotAllowed,
     OddAnswer,
@@ -30,6 +31,7 @@ NOT_FOUND, SEE_OTHER = 0x0406, 0x0280
 _REFUSED = {0x0401, 0x0403}
 _SECONDS = 30.0
 _MOST_BYTES = 64 << 20
+_MOST_DRIVER = 4 << 20
 _KIND = "a print server"
 
 
@@ -107,6 +109,20 @@ class Client:
         if answer.status in _REFUSED:
             raise NotAllowed(f"{self.where} does not allow it: {text}")
         raise Refused(f"{self.where} refuses it: {text}")
+
+    def driver(self, which: Given) -> str | None:
+        """Return the text of a driver, of a queue or of the server's own; None where there is none.
+
+        Raises a `ConnectorError`, also where it is larger than one can be.
+        """
+        answer = self.call(GET_PPD, [which], missing=True)
+        if answer.status >= 0x0200 or not answer.data:
+            return None
+        if len(answer.data) > _MOST_DRIVER:
+            text = f"{self.where} has a driver of more than {_MOST_DRIVER >> 20} MB."
+            raise LimitReached(text, "See what answers there.")
+        text = answer.data.decode("utf-8", "surrogateescape")
+        return text.encode("utf-8", "backslashreplace").decode()
 
     def call_default(self) -> Answer:
         """Ask for the default queue, which every server answers."""

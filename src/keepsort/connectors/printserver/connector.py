@@ -35,10 +35,9 @@ from keepsort.connectors.printserver.own_drivers import CHOICES, OwnDrivers
 from keepsort.connectors.printserver.trial import print_page
 from keepsort.core.model import Attributes, ConfigObject, Path
 from keepsort.core.model.notation import read_slash, write_slash
-from keepsort.core.plan import Finding, Step
+from keepsort.core.plan import Finding, Step, counted
 from keepsort.core.snapshot import Snapshot
 
-_MOST_DRIVER = 4 << 20
 _JOBS_NAMED = 5
 #: So many are asked for by themselves; more, with all others at once.
 _ONE_BY_ONE = 8
@@ -159,25 +158,12 @@ class PrintServer:
 
     def _object(self, told: dict[str, Any]) -> ConfigObject:
         name = name_of(told)
+        queue = Given("printer-uri", ipp.URI, (self._client.uri(name),))
         try:
-            return printer_object(told, None if is_class(told) else self._driver(name))
+            return printer_object(told, None if is_class(told) else self._client.driver(queue))
         except (ConnectorError, ValueError, TypeError) as error:
             kind = CLASS if is_class(told) else QUEUE
             return ConfigObject(name=name, kind=kind, unreadable=f"its driver: {error}")
-
-    def _driver(self, name: str) -> str | None:
-        """Return the text of a queue's driver; None where it has none."""
-        about = [Given("printer-uri", ipp.URI, (self._client.uri(name),))]
-        answer = self._client.call(calls.GET_PPD, about, missing=True)
-        if answer.status >= 0x0200 or not answer.data:
-            return None
-        if len(answer.data) > _MOST_DRIVER:
-            raise ValueError(f"it has more than {_MOST_DRIVER >> 20} MB")
-        return (
-            answer.data.decode("utf-8", "surrogateescape")
-            .encode("utf-8", "backslashreplace")
-            .decode()
-        )
 
     # Writing
 
@@ -322,15 +308,11 @@ class PrintServer:
 
     def names_for(self, places: Sequence[Path], taken: Callable[[Path], bool]) -> list[str]:
         """Return names that no queue or class has: they hold no spaces (RFC 8011, 5.4.4)."""
-        live = self._printers().keys()
-        found: list[str] = []
-        for path in places:
-            name, number = path[-1], 1
-            while name in live or name in found or taken((name,)):
-                number += 1
-                name = f"{path[-1][: _LONGEST_NAME - 4]}-{number}"
-            found.append(name)
-        return found
+        live = self._printers()
+        return counted(
+            places, lambda path: path[-1] in live or taken(path),
+            lambda name, number: f"{name[: _LONGEST_NAME - 4]}-{number}",
+        )  # fmt: skip
 
     def called(self, kind: str, attributes: Attributes, place: Path) -> Attributes:
         """Return the same: a name is told by the place alone."""

@@ -8,11 +8,11 @@ from typing import Any
 import msgspec
 
 from keepsort.connectors.printserver import ipp
-from keepsort.connectors.printserver.client import GET_PPD, GET_PPDS, Client
+from keepsort.connectors.printserver.client import GET_PPDS, Client
 from keepsort.connectors.printserver.drivers import divided
 from keepsort.connectors.printserver.ipp import Given
 from keepsort.core.model import Attributes
-from keepsort.core.plan import Finding, Step
+from keepsort.core.plan import Finding, Level, Step
 
 #: Which driver queues get that are put back.
 CHOICES = ("as before", "the server's own")
@@ -37,45 +37,45 @@ class OwnDrivers:
                 found.setdefault(_folded(model), name)
         return found
 
-    def name_for(self, driver: str) -> str:
-        """Return what the server calls its own driver for the same model; empty where it has none.
+    def name_for(self, step: Step) -> str:
+        """Return what the server calls its own driver for the model of one that a step brings.
 
-        driver: the text of one.
+        Empty where it has none, or the step brings none.
         """
+        if not brings(step):
+            return ""
+        driver = str((step.after or {})["driver"])
         models = [_folded(found[1]) for found in _MODEL.finditer(driver)]
         return next((self._by_model[one] for one in models if one in self._by_model), "")
-
-    def text(self, name: str) -> str:
-        """Return the text of one of the server's own drivers."""
-        answer = self._client.call(GET_PPD, [Given("ppd-name", ipp.NAME, (name,))])
-        return answer.data.decode("utf-8", "backslashreplace")
 
     def in_place(self, steps: Sequence[Step]) -> tuple[tuple[Step, ...], list[Finding]]:
         """Return steps with the server's own drivers, and what is to be known of each."""
         made, findings = [], []
         for step in steps:
-            name = self.name_for(str(step.after["driver"])) if step.after and brings(step) else ""
-            if step.after is None or not brings(step):
+            name = self.name_for(step)
+            own = self._client.driver(Given("ppd-name", ipp.NAME, (name,))) if name else None
+            if own is None or step.after is None:
                 made.append(step)
-            elif not name:
-                text = "The server has no driver of its own for this model; the backup's comes."
-                findings.append(Finding("note", "no-own-driver", text, step.final_path, "driver"))
-                made.append(step)
-            else:
-                after, lost = _with_driver(step.after, self.text(name))
-                made.append(msgspec.structs.replace(step, after=after))
-                text = f"It gets the server's own driver {name}, as chosen."
-                if lost:
-                    text += f" That one has no {', '.join(lost)}, so this is not set."
-                level: Any = "confirm" if lost else "note"
-                findings.append(Finding(level, "own-driver", text, step.final_path, "driver"))
+                if brings(step):
+                    text = "The server has no driver of its own for this model; the backup's comes."
+                    findings.append(
+                        Finding("note", "no-own-driver", text, step.final_path, "driver")
+                    )
+                continue
+            after, lost = _with_driver(step.after, own)
+            made.append(msgspec.structs.replace(step, after=after))
+            text = f"It gets the server's own driver {name}, as chosen."
+            if lost:
+                text += f" That one has no {', '.join(lost)}, so this is not set."
+            level: Level = "confirm" if lost else "note"
+            findings.append(Finding(level, "own-driver", text, step.final_path, "driver"))
         return tuple(made), findings
 
     def offered(self, steps: Sequence[Step]) -> list[Finding]:
         """Tell for which of the drivers that come the server has one itself."""
         found = []
         for step in steps:
-            name = self.name_for(str(step.after["driver"])) if step.after and brings(step) else ""
+            name = self.name_for(step)
             if name:
                 text = (
                     f"Its driver comes along from the backup. The server has {name} for the same "

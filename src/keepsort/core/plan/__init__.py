@@ -1,7 +1,7 @@
 """From what a person picked to the ordered steps that carry it out."""
 
 from keepsort.core.plan.composing import ABSENT, PLAIN, Absent, Composer, Edit, Plain, Unfit
-from keepsort.core.plan.elsewhere import Clash, Naming, transplant
+from keepsort.core.plan.elsewhere import Clash, Naming, counted, transplant
 from keepsort.core.plan.findings import Finding, Level
 from keepsort.core.plan.merged_backup import Sourced, gather
 from keepsort.core.plan.offers import Offer, offers
@@ -36,6 +36,7 @@ __all__ = [
     "Step",
     "Unfit",
     "changed_names",
+    "counted",
     "gather",
     "in_sequence",
     "is_implied",

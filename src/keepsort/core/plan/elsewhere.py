@@ -267,14 +267,21 @@ class _Transplanting:
         self.findings.append(Finding(level, code, text, path, attribute))
 
 
-def counted(places: Sequence[Path], taken: Callable[[Path], bool]) -> list[str]:
-    """Return names that are free among their siblings, with a number behind where one is not."""
-    found = []
+def counted(
+    places: Sequence[Path],
+    taken: Callable[[Path], bool],
+    numbered: Callable[[str, int], str] = lambda name, number: f"{name} {number}",
+) -> list[str]:
+    """Return names that are free, and each given once; one that is not gets a number.
+
+    numbered: how a name is written with a number.
+    """
+    found: list[str] = []
     for path in places:
         name, number = path[-1], 1
-        while taken((*path[:-1], name)):
+        while name in found or taken((*path[:-1], name)):
             number += 1
-            name = f"{path[-1]} {number}"
+            name = numbered(path[-1], number)
         found.append(name)
     return found
 
