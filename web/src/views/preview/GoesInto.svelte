@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Finding } from '$lib/api/client';
   import { askPreviewAgain } from '$lib/api/queries';
+  import { createDoing } from '$lib/model/doing.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { openPlan } from './open';
 
@@ -14,21 +15,13 @@
 
   let now = $state('');
   let remember = $state(true);
-  let waiting = $state(false);
-  let error = $state<Error>();
+  const doing = createDoing();
 
-  async function preview(): Promise<void> {
-    waiting = true;
-    error = undefined;
-    const renamed = [{ kind: finding.kind, former: finding.attribute, now }];
-    try {
+  const preview = (): void =>
+    doing.run('preview', async () => {
+      const renamed = [{ kind: finding.kind, former: finding.attribute, now }];
       await openPlan(await askPreviewAgain(plan, { renamed, remember }));
-    } catch (problem) {
-      error = problem as Error;
-    } finally {
-      waiting = false;
-    }
-  }
+    });
 </script>
 
 <span class="mt-1 flex flex-wrap items-center gap-2">
@@ -42,9 +35,9 @@
       <input type="checkbox" class="accent-pick" bind:checked={remember} />
       remember it for {system}
     </label>
-    <button type="button" class="act" disabled={waiting} onclick={preview}>
-      {waiting ? 'Looking…' : 'Preview so'}
+    <button type="button" class="act" disabled={!!doing.busy} onclick={preview}>
+      {doing.busy ? 'Looking…' : 'Preview so'}
     </button>
   {/if}
 </span>
-{#if error}<Trouble {error} />{/if}
+{#if doing.error}<Trouble error={doing.error} />{/if}

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Finding } from '$lib/api/client';
   import { askElsewhere } from '$lib/api/queries';
+  import { createDoing } from '$lib/model/doing.svelte';
   import { plainName } from '$lib/model/paths';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { openPlan } from './open';
@@ -13,33 +14,24 @@
   }
   let { finding, backup, system }: Props = $props();
 
-  let waiting = $state(false);
-  let error = $state<Error>();
+  const doing = createDoing();
 
-  async function preview(): Promise<void> {
-    waiting = true;
-    error = undefined;
-    try {
-      await openPlan(
-        await askElsewhere({
-          backup,
-          paths: [finding.path],
-          system,
-          at: finding.path.slice(0, -1),
-          clash: 'rename',
-        }),
-      );
-    } catch (problem) {
-      error = problem as Error;
-    } finally {
-      waiting = false;
-    }
-  }
+  const preview = (): void =>
+    doing.run('preview', async () => {
+      const plan = await askElsewhere({
+        backup,
+        paths: [finding.path],
+        system,
+        at: finding.path.slice(0, -1),
+        clash: 'rename',
+      });
+      await openPlan(plan);
+    });
 </script>
 
-<button type="button" class="act" disabled={waiting} onclick={preview}>
-  {waiting
+<button type="button" class="act" disabled={!!doing.busy} onclick={preview}>
+  {doing.busy
     ? 'Looking for a free id…'
     : `Instead put ${plainName(finding.path.at(-1)!)} beside it, with another id`}
 </button>
-{#if error}<Trouble {error} />{/if}
+{#if doing.error}<Trouble error={doing.error} />{/if}

@@ -2,23 +2,20 @@
   import { createQuery } from '@tanstack/svelte-query';
   import type { FormerName } from '$lib/api/client';
   import { formerNames, queryClient, saveFormerNames } from '$lib/api/queries';
+  import { createDoing } from '$lib/model/doing.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
 
   /** What attributes were called formerly, as somebody said in a preview; they hold for all. */
   let { system, name }: { system: number; name: string } = $props();
 
   const names = createQuery(() => formerNames(system));
-  let error = $state<Error>();
+  const doing = createDoing();
 
-  async function forget(one: FormerName): Promise<void> {
-    error = undefined;
-    try {
+  const forget = (one: FormerName): void =>
+    doing.run(`forget ${one.kind}.${one.now}`, async () => {
       const others = (names.data?.names ?? []).filter((other) => other !== one);
       queryClient.setQueryData(['former-names', system], await saveFormerNames(system, others));
-    } catch (problem) {
-      error = problem as Error;
-    }
-  }
+    });
 </script>
 
 {#if names.data?.names.length}
@@ -35,6 +32,6 @@
         <button class="link ml-auto" onclick={() => forget(one)}>forget it</button>
       </p>
     {/each}
-    {#if error}<Trouble {error} />{/if}
+    {#if doing.error}<Trouble error={doing.error} />{/if}
   </section>
 {/if}
