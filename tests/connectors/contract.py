@@ -11,7 +11,7 @@ from typing import Protocol
 import pytest
 
 from keepsort.connectors.applying import Outcome, carry_out, grouped, judged, read
-from keepsort.connectors.base import Connector, Finishing, Grouping, Preparing, Ready
+from keepsort.connectors.base import Connector, Finishing, Grouping, Permitting, Preparing, Ready
 from keepsort.connectors.errors import Changed, Conflict
 from keepsort.core.compare import Comparison, compare
 from keepsort.core.model import Path, object_digest
@@ -130,6 +130,13 @@ def content(tree: Snapshot) -> dict[Path, str]:
     }
 
 
+def not_allowed(connector: Connector, steps: Sequence[Step]) -> list[tuple[Path, str]]:
+    """What the system says the account may not write: places, and attributes where it names them."""
+    assert isinstance(connector, Permitting)
+    places = {step.number: step.final_path for step in steps}
+    return [(places[r.step], r.attribute) for r in connector.may_write(steps) if not r.may]
+
+
 EVERYTHING = (Pick((), "branch"), Pick((), "remove"))
 
 
@@ -163,6 +170,22 @@ class Contract:
         assert content(rehearse(live, plan.steps, subject.composer)) == content(backup)
         desk.carry_out(plan_undo(plan.steps, live, desk.look()))
         assert content(desk.look()) == content(live)
+
+    def test_asking_what_may_be_written_writes_nothing(self, subject: Subject) -> None:
+        desk = Desk(subject)
+        if not isinstance(desk.connector, Permitting):
+            pytest.skip("this system says nothing of it before")
+        backup = desk.look()
+        subject.harm()
+        live = desk.look()
+        plan = desk.plan(compare(backup, live), EVERYTHING)
+        rights = desk.connector.may_write(plan.steps)
+        assert rights
+        assert all(right.may for right in rights), "this account may do everything"
+        numbers = [right.step for right in rights]
+        assert len(numbers) == len(set(numbers))
+        assert set(numbers) <= {step.number for step in plan.steps}
+        assert desk.look().root.significant == live.root.significant
 
     @pytest.mark.parametrize("seed", range(4))
     def test_random_picks_change_what_was_foretold_and_nothing_else(

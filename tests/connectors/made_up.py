@@ -19,7 +19,7 @@ from keepsort.connectors.base import (
 from keepsort.connectors.errors import Changed
 from keepsort.core.model import Attributes, AttributeSpec, ConfigObject, Kind, Path, Schema, Value
 from keepsort.core.model.notation import write_slash
-from keepsort.core.plan import Finding, Step
+from keepsort.core.plan import Finding, Right, Step
 from keepsort.core.snapshot import Snapshot
 
 SCHEMA = Schema(
@@ -123,6 +123,9 @@ class Shelves:
 
     def check(self, steps: Sequence[Step], origin: Snapshot) -> list[Finding]:
         return []
+
+    def may_write(self, steps: Sequence[Step]) -> list[Right]:
+        return [Right(one.number, one.path not in self._blind) for one in steps if one.path]
 
     def render(self, step: Step) -> str:
         return f"{step.action} {write_slash(step.path)}"

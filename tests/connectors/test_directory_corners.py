@@ -17,7 +17,7 @@ from keepsort.core.model import Path
 from keepsort.core.plan import AttributePick, Pick, plan_restore, plan_undo
 from keepsort.core.snapshot import MemoryStore, Snapshot, SnapshotBuilder
 from tests.conftest import PASSWORD, READER, READER_LDIF
-from tests.connectors.contract import Keeper, apply
+from tests.connectors.contract import Keeper, apply, not_allowed
 
 #: A class whose name counts letter by letter, and one with values without a rule of equality.
 SCHEMA = """\
@@ -271,8 +271,8 @@ def test_what_the_account_may_not_write_is_known_before(start_slapd: Callable[..
         )
     plan = plan_restore(compare(backup, desk.look()), [Pick(crew), Pick(imke)], composer=COMPOSER)
     stamps = server.search("(objectClass=*)", "entryCSN")
-    found = [f for f in desk.directory.check(plan.steps, backup) if f.level == "stop"]
-    assert [(f.code, f.path) for f in found] == [("not-allowed", crew)]
+    assert not_allowed(desk.directory, plan.steps) == [(crew, "")]
+    assert sorted(r.may for r in desk.directory.may_write(plan.steps)) == [False, True]
     assert server.search("(objectClass=*)", "entryCSN") == stamps, "asking wrote nothing"
 
 

@@ -13,8 +13,17 @@ from keepsort.connectors.base import Endpoint
 from keepsort.connectors.exhibits.connector import Exhibits, open_exhibits
 from keepsort.core.compare import compare
 from keepsort.core.model import Path
-from keepsort.core.plan import PLAIN, Pick, offers, plan_restore, plan_undo, rehearse, transplant
-from tests.connectors.contract import Contract, Desk, Keeper, apply, content
+from keepsort.core.plan import (
+    PLAIN,
+    Effect,
+    Pick,
+    offers,
+    plan_restore,
+    plan_undo,
+    rehearse,
+    transplant,
+)
+from tests.connectors.contract import Contract, Desk, Keeper, apply, content, not_allowed
 
 TOKEN = "seahorse"
 EVENING = {"level": 35, "warmth": 2700, "zones": {"reef": 20, "kelp": 35}, "fade_seconds": 40}
@@ -201,7 +210,11 @@ def test_a_restart_is_announced_and_waited_out(subject: ExhibitSubject) -> None:
     subject.controller.behave(restart_takes=0.7)
     subject.controller.change("Reef lamp", address="192.0.2.99")
     plan = desk.plan(compare(backup, desk.look()), [Pick(("Reef lamp",))])
-    levels = {f.code: f.level for f in desk.connector.check(plan.steps, backup)}
+    found = desk.connector.check(plan.steps, backup)
+    levels = {f.code: f.level for f in found}
+    told = {f.effect.does: f.effect for f in found if f.effect is not None}
+    assert told["restarts"] == Effect("restarts", "the controller", "after", (1,))
+    assert told["rests"].when == "during"
     assert levels["restart"] == "confirm"
     desk.carry_out(plan.steps)
     assert not subject.controller.call("GET", "/v1/system")["restart_needed"]
@@ -216,7 +229,8 @@ def test_what_stops_a_plan(subject: ExhibitSubject) -> None:
     subject.controller.behave(capacity=10, locked=subject.controller.items()["Evening"]["id"])
     plan = plan_restore(compare(backup, desk.look()), [Pick((), "branch")])
     stops = {f.code for f in desk.connector.check(plan.steps, backup) if f.level == "stop"}
-    assert stops == {"locked", "no-space"}
+    assert stops == {"no-space"}
+    assert not_allowed(desk.connector, plan.steps) == [(("Lights", "Evening"), "")]
     with pytest.raises(errors.LimitReached):
         apply(desk.connector, plan.steps[0])
     step = next(s for s in plan.steps if s.path == ("Lights", "Evening"))
@@ -254,7 +268,8 @@ def test_the_call_budget_is_kept(subject: ExhibitSubject) -> None:
     desk.connector.tell = said.append  # type: ignore[attr-defined]
     subject.controller.behave(budget=25, renew=1.5)
     plan = desk.plan(comparison, [Pick((), "branch")])
-    desk.connector.check(plan.steps, backup)
+    [budget] = [f.budget for f in desk.connector.check(plan.steps, backup) if f.budget]
+    assert budget.needs > budget.left
     began = time.monotonic()
     desk.carry_out(plan.steps)
     assert said

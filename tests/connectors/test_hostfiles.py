@@ -18,7 +18,7 @@ from keepsort.connectors.hostfiles.connector import open_hostfiles
 from keepsort.connectors.hostfiles.names import meant, written
 from keepsort.core.compare import compare
 from keepsort.core.model import Path
-from keepsort.core.plan import AttributePick, LeftOut, Pick, Step, plan_restore
+from keepsort.core.plan import AttributePick, Effect, LeftOut, Pick, Step, plan_restore
 from tests.connectors.contract import Contract, Desk, Keeper, apply, content
 
 CHRONY = """\
@@ -244,6 +244,7 @@ def test_a_check_that_fails_leaves_the_old_file(subject: FileSubject) -> None:
         found = {f.code: f for f in desk.connector.check(plan.steps, backup)}
         assert check in found["check-command"].text
         assert found["apply-command"].level == "confirm"
+        assert found["apply-command"].effect == Effect("runs", reload, "after", (1,))
         before = (subject.etc / "chrony.conf").read_text()
         if accepted:
             report = apply(desk.connector, plan.steps[0]).report

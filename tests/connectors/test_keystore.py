@@ -19,7 +19,7 @@ from keepsort.core.compare import compare
 from keepsort.core.model import ConfigObject, Path
 from keepsort.core.plan import AttributePick, Pick
 from keepsort.core.snapshot import MemoryStore, SnapshotBuilder
-from tests.connectors.contract import Contract, Desk, content
+from tests.connectors.contract import Contract, Desk, apply, content, not_allowed
 
 ODD = b"\x00\xffnot a text"
 
@@ -286,8 +286,10 @@ def test_users_roles_and_what_they_hide(start_etcd: Callable[..., Etcd]) -> None
         from keepsort.core.plan import plan_restore
 
         steps = plan_restore(compare(full_in(desk, full), live), [Pick(path)]).steps
-        stops = [f for f in keeper.check(steps, live) if f.level == "stop"]
-        assert bool(stops) is not allowed
+        assert bool(not_allowed(keeper, steps)) is not allowed
+        if not allowed:
+            with pytest.raises(errors.NotAllowed):
+                apply(keeper, steps[0])
 
 
 def full_in(desk: Desk, tree: object) -> object:

@@ -60,7 +60,7 @@ def test_it_is_a_connector_with_every_optional_protocol(subject: ShelfSubject) -
     connector = subject.open()
     for protocol in (
         base.Adjusting, base.Finishing, base.Grouping, base.Incremental, base.Learning,
-        base.Preparing, base.Telling, base.Trying, base.Waiting, Naming,
+        base.Permitting, base.Preparing, base.Telling, base.Trying, base.Waiting, Naming,
     ):  # fmt: skip
         assert isinstance(connector, protocol), protocol
 
@@ -71,7 +71,7 @@ def test_no_optional_protocol_is_left_without_proof() -> None:
         if isinstance(one, type) and getattr(one, "_is_runtime_protocol", False)
     } | {Naming}  # fmt: skip
     assert all(isinstance(Shelves(Shelf()), one) for one in optional)
-    assert len(optional) == 10
+    assert len(optional) == 11
 
 
 def test_what_changed_since_is_what_a_new_look_shows(subject: ShelfSubject) -> None:

@@ -3,6 +3,8 @@
 import sys
 from typing import Any
 
+import msgspec
+
 from keepsort.cli.output import Output
 from keepsort.core.compare import (
     AttributeDifference,
@@ -24,6 +26,9 @@ from keepsort.server.history.searching import Found
 from keepsort.server.restores.models import PlanRecord, Run, RunStep
 from keepsort.server.restores.previewing import open_plan
 from keepsort.server.snapshots.services import open_snapshot
+
+#: So many steps are named in passing.
+_NAMED = 20
 
 
 def _shown(tree: Snapshot, kind: str, attributes: dict[str, Value]) -> dict[str, Value]:
@@ -237,11 +242,19 @@ def show_plan(output: Output, record: PlanRecord) -> None:
                 "text": f.text,
                 "path": schema.notation.write(f.path),
                 "attribute": f.attribute,
+                "effect": msgspec.to_builtins(f.effect),
+                "budget": msgspec.to_builtins(f.budget),
             }
             for f in plan.findings
         ]
         output.document(
-            {"plan": record.pk, "steps": steps, "findings": findings, "summary": record.summary}
+            {
+                "plan": record.pk,
+                "steps": steps,
+                "findings": findings,
+                "rights": msgspec.to_builtins(plan.rights),
+                "summary": record.summary,
+            }
         )
         return
     print(f"plan {record.pk}")
@@ -251,6 +264,11 @@ def show_plan(output: Output, record: PlanRecord) -> None:
         print(f"{step.number:>4}  {step.action:<7} {schema.notation.write(step.path)}{to}{why}")
     for finding in plan.findings:
         print(f"{finding.level}: {finding.text}  [{finding.name}]")
+    if plan.rights is not None and plan.not_told and not plan.stopped:
+        some = ", ".join(str(number) for number in plan.not_told[:_NAMED])
+        more = f" and {len(plan.not_told) - _NAMED} more" if len(plan.not_told) > _NAMED else ""
+        text = "the system does not say beforehand whether the account may write"
+        print(f"note: {text} step {some}{more}")
 
 
 def show_run(output: Output, run: Run) -> None:

@@ -6,7 +6,7 @@ from typing import Literal, NamedTuple, Protocol, runtime_checkable
 import msgspec
 
 from keepsort.core.model import ConfigObject, Path, Schema, Value
-from keepsort.core.plan import Finding, Step
+from keepsort.core.plan import Finding, Right, Step
 from keepsort.core.snapshot import Snapshot
 
 
@@ -238,6 +238,17 @@ class Telling(Protocol):
 
     def rights(self) -> list[str]:
         """Return what the account may read and write, in plain sentences."""
+
+
+@runtime_checkable
+class Permitting(Protocol):
+    """A connector whose system says beforehand what the account may write."""
+
+    def may_write(self, steps: Sequence[Step]) -> list[Right]:
+        """Return what the system says of steps, and nothing of those that it says nothing of.
+
+        Nothing is written for it, and nothing is said that was only guessed.
+        """
 
 
 @runtime_checkable

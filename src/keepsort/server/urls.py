@@ -56,7 +56,7 @@ urlpatterns = [
     path("api/v1/records/<int:number>/export/ahead", files.ExportAhead.as_view()),
     path("api/v1/files", files.Files.as_view()),
     path("api/v1/files/<int:number>", files.OneFile.as_view()),
-    path("api/v1/files/<int:number>/object", files.FileObject.as_view()),
+    path("api/v1/files/<int:number>/object", files.FileObjectView.as_view()),
     path("api/v1/files/<int:number>/search", files.FileSearch.as_view()),
     path("api/v1/files/<int:number>/import", files.FileImport.as_view()),
     path("api/v1/compare", sorting.CompareHead.as_view()),

@@ -12,7 +12,7 @@ from keepsort.connectors.directory.server import Server
 from keepsort.connectors.errors import (
     ConnectorError,
 )
-from keepsort.core.plan import Finding, Step
+from keepsort.core.plan import Finding, Right, Step
 from keepsort.core.snapshot import Snapshot
 
 _MOST_TRIED = 1000
@@ -33,10 +33,9 @@ class Checking:
             if step.after is not None:
                 found += self._check_schema(step)
                 found += self._check_secrets(step)
-        known = {finding.path for finding in found if finding.level == "stop"}
-        return found + [f for f in self._tried(steps) if f.path not in known]
+        return found
 
-    def _tried(self, steps: Sequence[Step]) -> Iterator[Finding]:
+    def may_write(self, steps: Sequence[Step]) -> Iterator[Right]:
         """Ask OpenLDAP what the account may not change, with requests that cannot succeed.
 
         Each begins by adding, or taking away, one value twice in a row: the second time fails,
@@ -63,10 +62,11 @@ class Checking:
                     dn, [twice, twice, *request], serverctrls=self._server.controls
                 )
             except ldap.INSUFFICIENT_ACCESS:
-                text = "The account may not write this."
-                yield Finding("stop", "not-allowed", text, step.path)
+                yield Right(step.number, False, "The account may not write this.")
+            except (ldap.TYPE_OR_VALUE_EXISTS, ldap.NO_SUCH_ATTRIBUTE):
+                yield Right(step.number, True)  # as it must fail
             except (ldap.LDAPError, ConnectorError):
-                continue  # as it must
+                continue  # of something else, so nothing is known
 
     def _check_schema(self, step: Step) -> Iterator[Finding]:
         assert step.after is not None

@@ -23,7 +23,7 @@ from keepsort.connectors.errors import (
 )
 from keepsort.core.model import ConfigObject, Path
 from keepsort.core.model.notation import split_dn
-from keepsort.core.plan import Finding, Step
+from keepsort.core.plan import Finding, Right, Step
 from keepsort.core.snapshot import Snapshot
 
 
@@ -83,6 +83,10 @@ class Directory:
     def check(self, steps: Sequence[Step], origin: Snapshot) -> list[Finding]:
         """Look for what this directory's schema and rights will not allow."""
         return self._checking.check(steps, origin)
+
+    def may_write(self, steps: Sequence[Step]) -> list[Right]:
+        """Return what OpenLDAP says of changes to entries; other directories say nothing."""
+        return list(self._checking.may_write(steps))
 
     def render(self, step: Step) -> str:
         """Write a step as an LDIF change record (RFC 2849)."""

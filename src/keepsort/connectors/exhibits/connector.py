@@ -21,7 +21,7 @@ from keepsort.connectors.exhibits.index import Index
 from keepsort.connectors.exhibits.schema import Fields, read_schema
 from keepsort.core.model import Attributes, ConfigObject, Path, Schema, Value
 from keepsort.core.model.notation import write_slash
-from keepsort.core.plan import Finding, Step
+from keepsort.core.plan import Budget, Effect, Finding, Right, Step
 from keepsort.core.snapshot import Snapshot
 
 _CALLS_A_STEP = 3
@@ -157,19 +157,24 @@ class Exhibits:
     # Writing
 
     def check(self, steps: Sequence[Step], origin: Snapshot) -> list[Finding]:
-        """Look for locked items, limits, secrets, space, a restart and the call budget."""
+        """Look for limits, secrets, space, a restart and the call budget."""
         if not steps:
             return []
-        index = self._look()
+        self._look()
         self._system = self._client.system()
-        found: list[Finding] = []
+        found = [finding for step in steps for finding in self._check_fields(step)]
+        return [*found, *self._check_whole(steps)]
+
+    def may_write(self, steps: Sequence[Step]) -> list[Right]:
+        """Say that all may be written but what its maker has locked."""
+        index = self._known()
+        told = []
         for step in steps:
             item = index.items.get(index.id(step.path) or "")
-            if item is not None and item.locked:
-                text = "It is locked by the maker, so the controller refuses to have it changed."
-                found.append(Finding("stop", "locked", text, step.path))
-            found += self._check_fields(step)
-        return [*found, *self._check_whole(steps)]
+            locked = item is not None and item.locked
+            why = "It is locked by the maker, so the controller refuses to have it changed."
+            told.append(Right(step.number, not locked, why if locked else ""))
+        return told
 
     def _check_fields(self, step: Step) -> Iterator[Finding]:
         fields = self._fields.get(step.kind, {})
@@ -197,24 +202,28 @@ class Exhibits:
         if size > self._system.free:
             text = f"The new items take some {size} bytes; {self._system.free} are free."
             yield Finding("stop", "no-space", text)
-        restarting = next((s for s in steps if self._restarts(s)), None)
-        if restarting is not None:
+        restarting = [s for s in steps if self._restarts(s)]
+        if restarting:
             text = (
                 "The controller restarts once at the end, to take this in. Its connections close "
                 "for a while, and the galleries stand still as long."
             )
-            yield Finding("confirm", "restart", text, restarting.final_path)
+            effect = Effect("restarts", "the controller", "after", _numbers(restarting))
+            yield Finding("confirm", "restart", text, restarting[0].final_path, effect=effect)
         if self._system.automation == "running":
             text = "Automation is suspended while the run writes, and runs on afterwards."
-            yield Finding("note", "automation", text)
+            yield Finding(
+                "note", "automation", text, effect=Effect("rests", "automation", "during")
+            )
         calls = _CALLS_A_STEP * len(steps) + self._system.items // _PAGE + 4
         to_spend = self._client.to_spend
-        if to_spend is not None and calls > to_spend:
-            text = (
-                f"This takes about {calls} calls, and {to_spend} may be made until "
-                f"{self._client.renews()}. The run pauses then and goes on by itself."
-            )
-            yield Finding("note", "call-budget", text)
+        if to_spend is not None:
+            renews = self._client.renews()
+            text = f"This takes about {calls} calls, and {to_spend} may be made until {renews}."
+            if calls > to_spend:
+                text += " The run pauses then and goes on by itself."
+            budget = Budget("calls", calls, to_spend, renews)
+            yield Finding("note", "call-budget", text, budget=budget)
 
     def _restarts(self, step: Step) -> bool:
         fields = self._fields.get(step.kind, {})
@@ -323,6 +332,10 @@ class Exhibits:
                     text = f"{item.name} {line['text']} ({level[:-1]} of the controller)."
                     found.append(Problem(index.path(item.id), text))
         return found
+
+
+def _numbers(steps: Sequence[Step]) -> tuple[int, ...]:
+    return tuple(step.number for step in steps)
 
 
 def _fits(about: dict[str, Any], value: Value) -> bool:

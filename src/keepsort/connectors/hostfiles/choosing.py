@@ -127,3 +127,8 @@ def _command(line: str) -> Command:
             f"{line!r} is no line of commands.", "Write PATTERN | check command | apply command."
         )
     return Command(parts[0], words[0], words[1] if len(words) > 1 else ())
+
+
+def shown(words: tuple[str, ...]) -> str:
+    """Write a command so that its words can be told apart."""
+    return shlex.join(words).replace("'{}'", "{}")

@@ -19,15 +19,16 @@ from keepsort.connectors.hostfiles.access import (
     Access,
     SftpAccess,
 )
-from keepsort.connectors.hostfiles.choosing import Choice
+from keepsort.connectors.hostfiles.choosing import Choice, shown
 from keepsort.connectors.hostfiles.composing import SCHEMA
 from keepsort.connectors.hostfiles.reading import Reading
 from keepsort.connectors.hostfiles.rendering import rendered
 from keepsort.connectors.hostfiles.replacing import FILES, Replacing
+from keepsort.connectors.hostfiles.rights import may_write
 from keepsort.connectors.hostfiles.secrets import DEFAULT, Secrets
 from keepsort.connectors.hostfiles.signing_in import sign_in
 from keepsort.core.model import ConfigObject, Path, Value
-from keepsort.core.plan import Finding, Step
+from keepsort.core.plan import Effect, Finding, Right, Step
 from keepsort.core.snapshot import Snapshot
 from keepsort.formats import FORMATS, NotParsed, opening
 
@@ -91,6 +92,10 @@ class HostFiles:
             told.append(f"May read {named}" + (" and write in it." if code == 0 else " only."))
         return told
 
+    def may_write(self, steps: Sequence[Step]) -> list[Right]:
+        """Ask the host in which folders the account may write, and who it is."""
+        return list(may_write(self._choice, self._access, self._reading.names[0], steps))
+
     def observe(self, branch: Path = ()) -> Iterator[tuple[Path, ConfigObject]]:
         """Yield files and folders of a branch, and what the files hold."""
         return self._reading.observe(branch)
@@ -122,22 +127,31 @@ class HostFiles:
                 except NotParsed as error:
                     text = f"As it will be, it is no {FORMATS[step.kind].label}: {error}."
                     found.append(Finding("note", "not-parsed", text, step.final_path))
-            found += self._commands(step)
-        return found
+        return [*found, *self._commands(steps)]
 
-    def _commands(self, step: Step) -> Iterator[Finding]:
-        where = self._choice.written(step.final_path)
-        command = self._choice.command(where) if step.kind in FILES else None
-        if command is None:
-            return
-        if command.check and step.action in ("create", "update"):
-            words = " ".join(command.check)
-            text = f"“{words}” must accept the new file before it takes its place."
-            yield Finding("note", "check-command", text, step.final_path)
-        if command.apply:
-            words = " ".join(command.apply)
-            text = f"“{words}” is run on the host afterwards, once for all files it is for."
-            yield Finding("confirm", "apply-command", text, step.final_path)
+    def _commands(self, steps: Sequence[Step]) -> Iterator[Finding]:
+        """Tell of the commands that are run, each once."""
+        checking: dict[str, list[Step]] = {}
+        applying: dict[str, list[Step]] = {}
+        for step in steps:
+            where = self._choice.written(step.final_path)
+            command = self._choice.command(where) if step.kind in FILES else None
+            if command is None:
+                continue
+            if command.check and step.action in ("create", "update"):
+                checking.setdefault(shown(command.check), []).append(step)
+            if command.apply:
+                applying.setdefault(shown(command.apply), []).append(step)
+        for words, some in checking.items():
+            what = "the new file" if len(some) == 1 else f"each of {len(some)} new files"
+            text = f"“{words}” must accept {what} before it takes its place."
+            effect = Effect("runs", words, "with", tuple(s.number for s in some))
+            yield Finding("note", "check-command", text, some[0].final_path, effect=effect)
+        for words, some in applying.items():
+            once = "once" if len(some) == 1 else f"once for all {len(some)} files"
+            text = f"“{words}” is run on the host afterwards, {once}."
+            effect = Effect("runs", words, "after", tuple(s.number for s in some))
+            yield Finding("confirm", "apply-command", text, some[0].final_path, effect=effect)
 
     def render(self, step: Step) -> str:
         """Write a step as the operations of SFTP that carry it out, with what differs."""

@@ -2,7 +2,7 @@
 
 from posixpath import basename, dirname
 
-from keepsort.connectors.hostfiles.choosing import Command
+from keepsort.connectors.hostfiles.choosing import Command, shown
 from keepsort.core.compare.sequences import unified
 from keepsort.core.model.masks import masked
 from keepsort.core.plan import Step
@@ -35,10 +35,10 @@ def rendered(step: Step, where: str, to: str, command: Command | None, size: int
         lines.append(f"setstat  mode {mode}, owner {owner}")
     if step.kind not in ("link", "folder") and before.get("text") != after.get("text"):
         if command is not None and command.check:
-            lines.append("exec  " + " ".join(command.check).replace("{}", new))
+            lines.append("exec  " + shown(command.check).replace("{}", new))
         lines += [f"read  {where}  must be as expected", f"posix-rename  {new} -> {where}"]
     if command is not None and command.apply:
-        lines.append("exec  " + " ".join(command.apply) + "  once, at the end")
+        lines.append("exec  " + shown(command.apply) + "  once, at the end")
     written = "\n".join(lines)
     if "text" in after and before.get("text") != after["text"]:
         one, two = str(before.get("text", "")), str(after["text"])

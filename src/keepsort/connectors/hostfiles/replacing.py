@@ -16,7 +16,7 @@ from keepsort.connectors.hostfiles.access import (
     Access,
     plain_errors,
 )
-from keepsort.connectors.hostfiles.choosing import Choice
+from keepsort.connectors.hostfiles.choosing import Choice, shown
 from keepsort.connectors.hostfiles.names import meant
 from keepsort.connectors.hostfiles.reading import LEFT_OVER, MODE, Reading, version_of
 from keepsort.connectors.hostfiles.secrets import Secrets
@@ -137,14 +137,14 @@ class Replacing:
             return ""
         words = [word.replace("{}", os.fsdecode(meant(new))) for word in command.check]
         code, text = self._access.run(words)
-        shown = " ".join(command.check)
+        called = shown(command.check)
         said = f": {text}" if text else ""
         if code:
             raise Refused(
-                f"“{shown}” does not accept the new {path} (exit code {code}){said}.",
+                f"“{called}” does not accept the new {path} (exit code {code}){said}.",
                 "The file stays as it was. Mend what the check names, preview again.",
             )
-        return f"“{shown}” accepted it (exit code 0){said}"
+        return f"“{called}” accepted it (exit code 0){said}"
 
     def standing(self, steps: Sequence[Step]) -> dict[str, Value]:
         """Nothing is altered for the sake of a run; it is noted which files it writes."""
@@ -172,10 +172,10 @@ class Replacing:
         report, failed = [], ""
         for words in commands:
             code, text = self._access.run(list(words))
-            shown = " ".join(words)
-            report.append(f"“{shown}” ended with exit code {code}" + (f": {text}" if text else ""))
+            called = shown(words)
+            report.append(f"“{called}” ended with exit code {code}" + (f": {text}" if text else ""))
             if code and not failed:
-                failed = f"The files are back, but “{shown}” failed with exit code {code}: {text}"
+                failed = f"The files are back, but “{called}” failed with exit code {code}: {text}"
         return Ending(tuple(report), failed)
 
 

@@ -31,7 +31,7 @@ from keepsort.connectors.keystore.requests import (
 )
 from keepsort.connectors.keystore.values import stored
 from keepsort.core.model import ConfigObject, Path
-from keepsort.core.plan import Finding, Step, is_implied
+from keepsort.core.plan import Finding, Right, Step, is_implied
 from keepsort.core.snapshot import Snapshot
 
 _MAY = {"READ": "read", "WRITE": "write", "READWRITE": "read and write"}
@@ -103,21 +103,7 @@ class KeyStore:
                 "whole or not at all; between them others see what is done so far."
             )
             found.append(Finding("note", "several-transactions", text))
-        granted = self._client.permissions()
-        writable = None
-        if granted is not None:
-            writable = merged(
-                [span_of(p) for p in granted if p.perm_type in ("WRITE", "READWRITE")]
-            )
         for step in written:
-            for path in {step.path, step.final_path}:
-                key = self._names.key(path)
-                end = key + b"\0" if step.action != "move" else self._names.span(path)[1]
-                if writable is not None and not any(
-                    shared((key, end), span) == (key, end) for span in writable
-                ):
-                    text = "The user's roles do not allow to write this key."
-                    found.append(Finding("stop", "not-allowed", text, path))
             node = origin.find(step.final_path) if step.action == "create" else None
             if node is not None and origin.object(node).facts.get("lease"):
                 text = (
@@ -126,6 +112,28 @@ class KeyStore:
                 )
                 found.append(Finding("confirm", "lease-lost", text, step.final_path))
         return found
+
+    def may_write(self, steps: Sequence[Step]) -> list[Right]:
+        """Say which keys the user's roles allow to write."""
+        granted = self._client.permissions()
+        spans = [span_of(p) for p in granted or () if p.perm_type in ("WRITE", "READWRITE")]
+        writable = merged(spans)
+        told = []
+        for step in steps:
+            may = granted is None or is_implied(SCHEMA, step)
+            may = may or all(
+                any(shared(wanted, span) == wanted for span in writable)
+                for wanted in self._written(step)
+            )
+            why = "" if may else "The user's roles do not allow to write this key."
+            told.append(Right(step.number, may, why))
+        return told
+
+    def _written(self, step: Step) -> Iterator[tuple[bytes, bytes]]:
+        """Yield the ranges of keys that a step writes."""
+        for path in {step.path, step.final_path}:
+            key = self._names.key(path)
+            yield key, key + b"\0" if step.action != "move" else self._names.span(path)[1]
 
     def render(self, step: Step) -> str:
         """Write a step as the transaction that carries it out, keys and values in plain text."""

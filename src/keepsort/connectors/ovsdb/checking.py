@@ -10,7 +10,7 @@ from keepsort.connectors.ovsdb.requests import columns_for
 from keepsort.connectors.ovsdb.rows import Rows
 from keepsort.core.model import Path, Value, identical
 from keepsort.core.model.masks import MARK
-from keepsort.core.plan import Finding, Step
+from keepsort.core.plan import Effect, Finding, Step
 from keepsort.core.snapshot import Snapshot
 
 #: So many of what is cut off alike are named.
@@ -105,7 +105,7 @@ class Checking:
         for kind, some in going.items():
             verb = "goes" if len(some) == 1 else "go"
             text = f"{self._named(some)} {verb}: {switch.GOES[kind]}."
-            yield Finding("confirm", "interrupts", text, some[0].path)
+            yield self._interruption(text, some)
         for pairs in felt.values():
             some = [step for step, _ in pairs]
             changes_told = _several([change for _, change in pairs])
@@ -113,7 +113,12 @@ class Checking:
                 f"Frames through {self._named(some)} go elsewhere as soon as this is written: "
                 f"{changes_told}."
             )
-            yield Finding("confirm", "interrupts", text, some[0].path)
+            yield self._interruption(text, some)
+
+    def _interruption(self, text: str, some: list[Step]) -> Finding:
+        numbers = tuple(step.number for step in some)
+        effect = Effect("interrupts", self._named(some), steps=numbers)
+        return Finding("confirm", "interrupts", text, some[0].path, effect=effect)
 
     def _named(self, steps: list[Step]) -> str:
         label = self._translation.schema.label(steps[0].kind)

@@ -35,7 +35,7 @@ from keepsort.connectors.printserver.own_drivers import CHOICES, OwnDrivers
 from keepsort.connectors.printserver.trial import print_page
 from keepsort.core.model import Attributes, ConfigObject, Path
 from keepsort.core.model.notation import read_slash, write_slash
-from keepsort.core.plan import Finding, Step, counted
+from keepsort.core.plan import Effect, Finding, Step, counted
 from keepsort.core.snapshot import Snapshot
 
 _JOBS_NAMED = 5
@@ -226,7 +226,10 @@ class PrintServer:
             more = f" and {len(jobs) - _JOBS_NAMED} more" if len(jobs) > _JOBS_NAMED else ""
             what = "are lost with it" if step.action == "delete" else "may print otherwise"
             text = f"{len(jobs)} jobs wait in {step.path[0]} and {what}: {named}{more}."
-            yield Finding("confirm", "jobs-wait", text, step.path)
+            effect = Effect(
+                "interrupts", f"{len(jobs)} jobs of {step.path[0]}", steps=(step.number,)
+            )
+            yield Finding("confirm", "jobs-wait", text, step.path, effect=effect)
 
     def _jobs(self, step: Step) -> list[str]:
         about = [

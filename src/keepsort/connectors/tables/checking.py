@@ -1,11 +1,12 @@
 """What only the database knows about a plan."""
 
 from collections.abc import Iterator, Mapping, Sequence
+from contextlib import suppress
 
 from keepsort.connectors.base import SecretKeeper
 from keepsort.connectors.tables import names
 from keepsort.connectors.tables.arrangement import AS_A_SET
-from keepsort.connectors.tables.catalogue import ForeignKey, Table
+from keepsort.connectors.tables.catalogue import ForeignKey
 from keepsort.connectors.tables.names import Key
 from keepsort.connectors.tables.rows import Rows
 from keepsort.connectors.tables.session import Session
@@ -13,7 +14,7 @@ from keepsort.connectors.tables.statements import contents, key_at
 from keepsort.connectors.tables.values import NULL
 from keepsort.connectors.tables.writing import Writing, foreign_rows
 from keepsort.core.model import Attributes, Path, Schema, identical
-from keepsort.core.plan import Finding, Step, is_implied
+from keepsort.core.plan import Effect, Finding, Right, Step, is_implied
 
 _NAMED = 6
 _ACTIONS = {"create": "insert", "update": "update", "move": "update", "delete": "delete"}
@@ -56,9 +57,16 @@ class Checking:
             found += self._left_behind(steps)
         found += self._triggers(steps)
         if len(steps) > 1:
-            text = "All of it is one transaction: it happens whole, or nothing of it does."
-            found.append(Finding("note", "one-transaction", text))
-        if steps and self._tries and not any(finding.level == "stop" for finding in found):
+            text = (
+                "All of it is one transaction: it happens whole, or nothing of it does. Others who "
+                "change the same rows wait until it has ended."
+            )
+            effect = Effect("locks", "the rows that are written", "during")
+            found.append(Finding("note", "one-transaction", text, effect=effect))
+        denied = not all(right.may for right in self.rights(steps))
+        if denied or any(finding.level == "stop" for finding in found):
+            return found
+        if steps and self._tries:
             failed = self._writing.tried(steps)
             if failed is None:
                 text = "It was tried in a transaction that was taken back: the database takes it."
@@ -99,20 +107,12 @@ class Checking:
             if secret and self._keeper.reveal(str(value)) is None:
                 text = f"The secret in {name} was never kept, so it cannot be put back."
                 yield Finding("stop", "secret-unknown", text, step.final_path, name)
-            yield from self._right(step, table, name)
         try:
-            held = self._held(step, step.path, before) if step.before is not None else {}
-            will = self._held(step, step.final_path, after) if step.after is not None else {}
+            self._both(step)
         except ValueError as error:
             text = f"It cannot be written: {error}."
             yield Finding("stop", "not-in-limits", text, step.final_path)
             return
-        for name in sorted(rows.place.apart) if step.after is not None else ():
-            if held.get(name) != will[name]:
-                yield from self._right(step, table, name)
-        if step.action == "delete" and "delete" not in table.may:
-            text = f"The account may not delete rows of {table.name}."
-            yield Finding("stop", "not-allowed", text, step.path)
         if step.action == "create":
             for column in rows.place.told:
                 if column.name not in after and column.not_null and column.filled:
@@ -121,11 +121,40 @@ class Checking:
                     )
                     yield Finding("confirm", "filled", text, step.path, column.name)
 
-    def _right(self, step: Step, table: Table, column: str) -> Iterator[Finding]:
-        may = _ACTIONS[step.action]
-        if may not in table.may and may not in table.may_columns.get(column, ()):
-            text = f"The account may not {may} {column} of {table.name}."
-            yield Finding("stop", "not-allowed", text, step.final_path, column)
+    def rights(self, steps: Sequence[Step]) -> Iterator[Right]:
+        """Yield what the database says of the account's privileges, of each step it knows."""
+        for step in steps:
+            rows = self._rows.get(step.kind)
+            if is_implied(self._schema, step):
+                yield Right(step.number, True)
+            elif rows is not None and rows.table.key and not rows.table.unread:
+                with suppress(ValueError):  # of what cannot be written nothing is to be said
+                    denied = list(self._denied(step, rows))
+                    yield from denied or [Right(step.number, True)]
+
+    def _denied(self, step: Step, rows: Rows) -> Iterator[Right]:
+        table, may = rows.table, _ACTIONS[step.action]
+        if step.action == "delete":
+            if may not in table.may:
+                why = f"The account may not delete rows of {table.name}."
+                yield Right(step.number, False, why)
+            return
+        before, after = step.before or {}, step.after or {}
+        held, will = self._both(step)
+        both = before.keys() | after.keys()
+        changed = {name for name in both if not identical(before.get(name), after.get(name))}
+        changed |= {name for name in rows.place.apart if held.get(name) != will[name]}
+        for name in sorted(changed & table.columns.keys()):
+            if may not in table.may and may not in table.may_columns.get(name, ()):
+                why = f"The account may not {may} {name} of {table.name}."
+                yield Right(step.number, False, why, name)
+
+    def _both(self, step: Step) -> tuple[dict[str, str], dict[str, str]]:
+        """Return what the columns of a row hold before and after. Raises `ValueError`."""
+        return (
+            self._held(step, step.path, step.before) if step.before is not None else {},
+            self._held(step, step.final_path, step.after) if step.after is not None else {},
+        )
 
     def _place(self, step: Step, rows: Rows) -> Iterator[Finding]:
         """Look whether a row can stand where it is to, and be called so."""
@@ -242,24 +271,28 @@ class Checking:
 
     def _triggers(self, steps: Sequence[Step]) -> Iterator[Finding]:
         """Tell which triggers would fire, or that they rest."""
-        counts: dict[tuple[str, str], int] = {}
+        by_action: dict[tuple[str, str], list[int]] = {}
         for step in steps:
             if step.kind in self._rows:
-                key = (step.kind, _ACTIONS[step.action])
-                counts[key] = counts.get(key, 0) + 1
-        told: dict[tuple[str, str], int] = {}
-        for (kind, action), count in counts.items():
+                by_action.setdefault((step.kind, _ACTIONS[step.action]), []).append(step.number)
+        told: dict[tuple[str, str], list[int]] = {}
+        for (kind, action), numbers in by_action.items():
             for trigger in self._rows[kind].table.triggers:
                 if action in trigger.actions and trigger.state in ("O", "A"):
-                    told[kind, trigger.name] = told.get((kind, trigger.name), 0) + count
-        for (kind, name), count in told.items():
-            rows = "row" if count == 1 else "rows"
+                    told.setdefault((kind, trigger.name), []).extend(numbers)
+        for (kind, name), numbers in told.items():
+            rows = "1 row" if len(numbers) == 1 else f"{len(numbers)} rows"
+            what = f"the trigger {name} of {kind}"
             if not self._without_triggers:
-                text = f"The trigger {name} of {kind} fires for {count} {rows}."
-                yield Finding("confirm", "trigger", text)
+                text = f"The trigger {name} of {kind} fires for {rows}."
+                effect = Effect("fires", what, "with", tuple(sorted(numbers)))
+                yield Finding("confirm", "trigger", text, effect=effect)
             elif "own" in self._rows[kind].table.may:
-                text = f"The trigger {name} of {kind} rests while {count} {rows} are written."
-                yield Finding("note", "trigger-rests", text)
+                text = (
+                    f"The trigger {name} of {kind} rests while {rows} are written; nobody else can "
+                    "write into the table until the transaction ends."
+                )
+                yield Finding("note", "trigger-rests", text, effect=Effect("rests", what, "during"))
             else:
                 text = f"The account does not own {kind}, so its trigger {name} cannot rest."
                 yield Finding("stop", "not-allowed", text)

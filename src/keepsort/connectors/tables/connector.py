@@ -22,7 +22,7 @@ from keepsort.connectors.tables.rows import Rows
 from keepsort.connectors.tables.session import Session
 from keepsort.connectors.tables.writing import Writing
 from keepsort.core.model import Attributes, ConfigObject, Path
-from keepsort.core.plan import Finding, Step, is_implied
+from keepsort.core.plan import Finding, Right, Step, is_implied
 from keepsort.core.snapshot import Snapshot
 
 
@@ -88,6 +88,10 @@ class Tables:
     def check(self, steps: Sequence[Step], origin: Snapshot) -> list[Finding]:
         """Look for what the database does not take, and for what it would do by itself."""
         return self._checking.plan(steps)
+
+    def may_write(self, steps: Sequence[Step]) -> list[Right]:
+        """Return what the database says of the account's privileges."""
+        return list(self._checking.rights(steps))
 
     def names_for(self, places: Sequence[Path], taken: Callable[[Path], bool]) -> list[str]:
         """Return what new rows are called; those whose key is taken get the next one."""

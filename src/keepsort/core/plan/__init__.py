@@ -1,6 +1,7 @@
 """From what a person picked to the ordered steps that carry it out."""
 
 from keepsort.core.plan.composing import ABSENT, PLAIN, Absent, Composer, Edit, Plain, Unfit
+from keepsort.core.plan.effects import Budget, Effect, Right
 from keepsort.core.plan.elsewhere import Clash, Naming, counted, transplant
 from keepsort.core.plan.findings import Finding, Level
 from keepsort.core.plan.merged_backup import Sourced, gather
@@ -18,9 +19,11 @@ __all__ = [
     "Absent",
     "Action",
     "AttributePick",
+    "Budget",
     "Clash",
     "Composer",
     "Edit",
+    "Effect",
     "Finding",
     "LeftOut",
     "Level",
@@ -31,6 +34,7 @@ __all__ = [
     "Plain",
     "Plan",
     "Policy",
+    "Right",
     "Scope",
     "Sourced",
     "Step",

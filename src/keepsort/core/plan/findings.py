@@ -5,6 +5,7 @@ from typing import Literal
 import msgspec
 
 from keepsort.core.model import Path
+from keepsort.core.plan.effects import Budget, Effect
 
 #: stop: it cannot run. ask: it runs once a person has given a secret. confirm: it runs once a
 #: person has said yes. note: good to know.
@@ -18,6 +19,8 @@ class Finding(msgspec.Struct, frozen=True, omit_defaults=True):
     text: what, why and what to do, in plain words.
     digest: what the secret that is asked for is kept by.
     kind, choices: of what is left out, the kind that it belongs to, and where it could go instead.
+    effect: what happens to the system beside what is written, where the text tells of that.
+    budget: what the run takes of something that is given out by measure, where it tells of that.
     """
 
     level: Level
@@ -28,6 +31,8 @@ class Finding(msgspec.Struct, frozen=True, omit_defaults=True):
     digest: str = ""
     kind: str = ""
     choices: tuple[str, ...] = ()
+    effect: Effect | None = None
+    budget: Budget | None = None
 
     @property
     def name(self) -> str:
@@ -59,9 +64,12 @@ class Findings:
         *,
         kind: str = "",
         choices: tuple[str, ...] = (),
+        effect: Effect | None = None,
     ) -> None:
         """Note something, if it was not noted before."""
-        finding = Finding(level, code, text, path, attribute, kind=kind, choices=choices)
+        finding = Finding(
+            level, code, text, path, attribute, kind=kind, choices=choices, effect=effect
+        )
         self._found.setdefault(finding.name, finding)
         if level == "stop":
             self.stopped.add(path)

@@ -7,13 +7,14 @@ from keepsort.core.compare.values import differing_names
 from keepsort.core.model import Attributes, ConfigObject, Path
 from keepsort.core.plan import contents
 from keepsort.core.plan.composing import Composer, Edit, Unfit
+from keepsort.core.plan.effects import Effect
 from keepsort.core.plan.findings import Findings
 from keepsort.core.plan.following import follow, followers
 from keepsort.core.plan.left_behind import LeftBehind
 from keepsort.core.plan.ordering import arrivals, merged, placed
 from keepsort.core.plan.references import redirected, references
 from keepsort.core.plan.removing import Remover
-from keepsort.core.plan.steps import Action
+from keepsort.core.plan.steps import Action, Step
 from keepsort.core.plan.targets import Target, Targets
 from keepsort.core.plan.writing import Writer
 
@@ -342,9 +343,13 @@ class Emitter:
         )  # fmt: skip
 
     def _warn_interruptions(self) -> None:
-        told = set()
+        """Say what is interrupted; what is told alike of many is told once."""
+        alike: dict[str, list[Step]] = {}
         for step in self.writer.steps:
             kind = self._schema.kinds.get(step.kind)
-            if kind is not None and kind.interrupts and kind.interrupts not in told:
-                told.add(kind.interrupts)
-                self._findings.add("confirm", "interrupts", step.path, kind.interrupts)
+            if kind is not None and kind.interrupts:
+                alike.setdefault(kind.interrupts, []).append(step)
+        for text, steps in alike.items():
+            numbers = tuple(step.number for step in steps)
+            effect = Effect("interrupts", self._schema.label(steps[0].kind), steps=numbers)
+            self._findings.add("confirm", "interrupts", steps[0].path, text, effect=effect)

@@ -5,6 +5,7 @@ from typing import Literal
 import msgspec
 
 from keepsort.core.model import Attributes, Path, Schema
+from keepsort.core.plan.effects import Budget, Effect, Right
 from keepsort.core.plan.findings import Finding
 
 Action = Literal["create", "update", "move", "delete"]
@@ -46,15 +47,36 @@ class Step(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
 
 class Plan(msgspec.Struct, frozen=True):
-    """Steps in the order they run, and what a person should know first."""
+    """Steps in the order they run, and what a person should know first.
+
+    rights: what the system has said of whether the account may carry them out; of steps that none
+        is of, that is seen when they are written. None where the system was not asked.
+    """
 
     steps: tuple[Step, ...]
     findings: tuple[Finding, ...] = ()
+    rights: tuple[Right, ...] | None = None
 
     @property
     def stopped(self) -> bool:
         """Tell whether a finding keeps it from running."""
         return any(f.level == "stop" for f in self.findings)
+
+    @property
+    def effects(self) -> tuple[Effect, ...]:
+        """What happens to the system beside what is written."""
+        return tuple(f.effect for f in self.findings if f.effect is not None)
+
+    @property
+    def budgets(self) -> tuple[Budget, ...]:
+        """What the run takes of things that are given out by measure."""
+        return tuple(f.budget for f in self.findings if f.budget is not None)
+
+    @property
+    def not_told(self) -> tuple[int, ...]:
+        """Numbers of steps of which the system does not say beforehand whether they may be."""
+        told = {right.step for right in self.rights or ()}
+        return tuple(step.number for step in self.steps if step.number not in told)
 
 
 def is_implied(schema: Schema, step: Step) -> bool:

@@ -22,19 +22,18 @@ from keepsort.server import reading
 from keepsort.server.accounts.roles import MayAdminister, MayLook
 from keepsort.server.api import writing
 from keepsort.server.api.asking import PATH, View, number_of, path_of, person
+from keepsort.server.api.shapes.derived import answer, shape_of
 from keepsort.server.api.shapes.files import (
-    ExportShape,
-    FileObjectShape,
-    FileShape,
-    FoundInFileShape,
+    ExportAnswer,
+    FileAnswer,
     ImportShape,
     WantedShape,
 )
-from keepsort.server.api.shapes.records import RecordShape
+from keepsort.server.api.shapes.records import RecordAnswer
 from keepsort.server.events.notify import tell
 from keepsort.server.files.exporting import Exported, Wanted, export
 from keepsort.server.files.importing import import_file
-from keepsort.server.files.looking import look_at, search
+from keepsort.server.files.looking import FileObject, FoundInFile, look_at, search
 from keepsort.server.files.made import MadeFiles
 from keepsort.server.files.models import OpenedFile
 from keepsort.server.files.opening import drop_file, find_file, open_file
@@ -79,7 +78,7 @@ class ExportAhead(View):
 
     writers = MayLook
 
-    @extend_schema(operation_id="export_ahead", parameters=_ASKED, responses=ExportShape)
+    @extend_schema(operation_id="export_ahead", parameters=_ASKED, responses=shape_of(ExportAnswer))
     def get(self, request: Request, number: int) -> Response:
         """Tell size, objects and what is left out, without giving the file out."""
         form, wanted = _asked(request.query_params)
@@ -88,7 +87,7 @@ class ExportAhead(View):
     @extend_schema(
         operation_id="export_some_ahead",
         request=WantedShape,
-        responses=ExportShape,
+        responses=shape_of(ExportAnswer),
     )
     def post(self, request: Request, number: int) -> Response:
         """Tell the same of several places."""
@@ -100,7 +99,7 @@ def _ahead(number: int, wanted: Wanted, form: str) -> Response:
     with _turn():
         file, found, size = _made.made(find_record(number), wanted, form)
     file.close()
-    return Response(_told(found, size))
+    return answer(_told(found, size))
 
 
 def _wanted(request: Request) -> tuple[str, Wanted, str | None]:
@@ -111,16 +110,16 @@ def _wanted(request: Request) -> tuple[str, Wanted, str | None]:
     return asked["form"], Wanted(branches, single), asked["passphrase"]
 
 
-def _told(found: Exported, size: int) -> dict[str, Any]:
-    return {
-        "name": found.name,
-        "bytes": size,
-        "objects": found.objects,
-        "secrets": found.secrets,
-        "sealed": found.sealed,
-        "left_out": found.left_out[:_LEFT_OUT_SHOWN],
-        "left_out_count": len(found.left_out),
-    }
+def _told(found: Exported, size: int) -> ExportAnswer:
+    return ExportAnswer(
+        name=found.name,
+        bytes=size,
+        objects=found.objects,
+        secrets=found.secrets,
+        sealed=found.sealed,
+        left_out=found.left_out[:_LEFT_OUT_SHOWN],
+        left_out_count=len(found.left_out),
+    )
 
 
 class Export(View):
@@ -194,11 +193,11 @@ class Files(View):
 
     parser_classes = [AsFile]
 
-    @extend_schema(operation_id="files", responses=FileShape(many=True))
+    @extend_schema(operation_id="files", responses=shape_of(FileAnswer)(many=True))
     def get(self, request: Request) -> Response:
         """List the opened files, newest first."""
         found = OpenedFile.objects.select_related("record", "record__system", "by")
-        return Response([writing.file(file) for file in found])
+        return answer([writing.file(file) for file in found])
 
     @extend_schema(
         operation_id="open_file",
@@ -211,7 +210,7 @@ class Files(View):
             ),
         ],
         request={"application/octet-stream": OpenApiTypes.BINARY},
-        responses={201: FileShape},
+        responses={201: shape_of(FileAnswer)},
     )  # fmt: skip
     def post(self, request: Request) -> Response:
         """Open a file and keep what it holds; nothing is kept of one that is refused."""
@@ -226,16 +225,16 @@ class Files(View):
         with _turn(), data["file"] as source:
             file = open_file(source, name, form, by=person(request), passphrase=passphrase)
         tell("record", file.record_id, 0)
-        return Response(writing.file(file), status=201)
+        return answer(writing.file(file), status=201)
 
 
 class OneFile(View):
     """One opened file."""
 
-    @extend_schema(operation_id="file", responses=FileShape)
+    @extend_schema(operation_id="file", responses=shape_of(FileAnswer))
     def get(self, request: Request, number: int) -> Response:
         """Return what is known of an opened file."""
-        return Response(writing.file(find_file(number)))
+        return answer(writing.file(find_file(number)))
 
     @extend_schema(operation_id="drop_file", responses={204: None})
     def delete(self, request: Request, number: int) -> Response:
@@ -244,18 +243,18 @@ class OneFile(View):
         return Response(status=204)
 
 
-class FileObject(View):
+class FileObjectView(View):
     """One object of an opened file."""
 
     @extend_schema(
         operation_id="file_object",
         parameters=[PATH, OpenApiParameter("start", OpenApiTypes.INT)],
-        responses=FileObjectShape,
+        responses=shape_of(FileObject),
     )
     def get(self, request: Request, number: int) -> Response:
         """Return an object with its values, and a page of what is beneath it."""
         file = find_file(number)
-        return Response(look_at(file, path_of(request), number_of(request, "start", 0)))
+        return answer(look_at(file, path_of(request), number_of(request, "start", 0)))
 
 
 class FileSearch(View):
@@ -264,11 +263,11 @@ class FileSearch(View):
     @extend_schema(
         operation_id="search_file",
         parameters=[OpenApiParameter("text", OpenApiTypes.STR, required=True)],
-        responses=FoundInFileShape,
+        responses=shape_of(FoundInFile),
     )
     def get(self, request: Request, number: int) -> Response:
         """Find objects by name and by value."""
-        return Response(search(find_file(number), request.query_params.get("text", "")))
+        return answer(search(find_file(number), request.query_params.get("text", "")))
 
 
 class FileImport(View):
@@ -277,7 +276,7 @@ class FileImport(View):
     @extend_schema(
         operation_id="import_file",
         request=ImportShape,
-        responses={201: RecordShape},
+        responses={201: shape_of(RecordAnswer)},
     )
     def post(self, request: Request, number: int) -> Response:
         """Keep what a file holds as a backup of a system."""
@@ -287,4 +286,4 @@ class FileImport(View):
         note = data.validated_data["note"]
         record = import_file(find_file(number), system, note=note, by=person(request))
         tell("record", record.pk, system.pk)
-        return Response(writing.record(record), status=201)
+        return answer(writing.record(record), status=201)

@@ -7,7 +7,14 @@ from rest_framework.response import Response
 
 from keepsort.server.api import writing
 from keepsort.server.api.asking import LOOKED, PATH, View, number_of, path_of, seen
-from keepsort.server.api.shapes.history import FoundShape, HistoryShape
+from keepsort.server.api.shapes.derived import answer, shape_of
+from keepsort.server.api.shapes.history import (
+    FoundAnswer,
+    HistoryAnswer,
+    HitAnswer,
+    MomentAnswer,
+    SinceAnswer,
+)
 from keepsort.server.history.feeding import catch_up, is_behind, is_light
 from keepsort.server.history.reading import Moment, history, since
 from keepsort.server.history.searching import Hit, search
@@ -18,7 +25,9 @@ from keepsort.server.systems.models import System
 class CompareHistory(View):
     """When the object that is shown changed, and since when it is as it is."""
 
-    @extend_schema(operation_id="history", parameters=[*LOOKED, PATH], responses=HistoryShape)
+    @extend_schema(
+        operation_id="history", parameters=[*LOOKED, PATH], responses=shape_of(HistoryAnswer)
+    )
     def get(self, request: Request) -> Response:
         """Return the versions of an object, and since when each differing attribute differs."""
         found = seen(request)
@@ -30,25 +39,25 @@ class CompareHistory(View):
         right = at[0].right if at else found.all.right.find(found.all.live_path(path))
         node = left or right
         if node is None:
-            return Response({"behind": behind, "moments": [], "since": []})
+            return answer(HistoryAnswer(behind=behind, moments=[], since=[]))
         tree = found.all.left
         moments = history(system, node.path, node.entry.identity, tree)
         names = sorted({name for d in at for name in d.attributes} - {"kind"})
         now = found.all.right.object(right) if right else None
         until = found.right if found.right.kind == Record.Kind.BACKUP else None
-        return Response(
-            {
-                "behind": behind,
-                "moments": [_moment(m) for m in moments],
-                "since": [
-                    {
-                        "attribute": s.attribute,
-                        "record": writing.brief(s.record) if s.record else None,
-                        "after": writing.brief(s.after) if s.after else None,
-                    }
+        return answer(
+            HistoryAnswer(
+                behind=behind,
+                moments=[_moment(m) for m in moments],
+                since=[
+                    SinceAnswer(
+                        attribute=s.attribute,
+                        record=writing.brief(s.record) if s.record else None,
+                        after=writing.brief(s.after) if s.after else None,
+                    )
                     for s in since(moments, now, names, until)
                 ],
-            }
+            )
         )
 
 
@@ -62,7 +71,7 @@ class Search(View):
             OpenApiParameter("system", OpenApiTypes.INT),
             OpenApiParameter("only", OpenApiTypes.STR, enum=["present", "gone"]),
         ],
-        responses=FoundShape,
+        responses=shape_of(FoundAnswer),
     )
     def get(self, request: Request) -> Response:
         """Find objects by part of a name, a path, a kind, or words of their values."""
@@ -75,13 +84,13 @@ class Search(View):
             system=systems.first() if number else None,
             gone={"present": False, "gone": True}.get(only or ""),
         )
-        return Response(
-            {
-                "hits": [_hit(h) for h in found.hits],
-                "more": found.more,
-                "behind": behind,
-                "unsure": found.unsure,
-            }
+        return answer(
+            FoundAnswer(
+                hits=[_hit(h) for h in found.hits],
+                more=found.more,
+                behind=behind,
+                unsure=found.unsure,
+            )
         )
 
 
@@ -95,29 +104,29 @@ def _behind(system: System) -> bool:
     return False
 
 
-def _moment(found: Moment) -> dict[str, object]:
-    return {
-        "record": writing.brief(found.record),
-        "until": writing.brief(found.until) if found.until else None,
-        "state": found.state,
-        "attributes": found.attributes,
-        "path": list(found.path),
-    }
+def _moment(found: Moment) -> MomentAnswer:
+    return MomentAnswer(
+        record=writing.brief(found.record),
+        until=writing.brief(found.until) if found.until else None,
+        state=found.state,
+        attributes=found.attributes,
+        path=found.path,
+    )
 
 
-def _hit(found: Hit) -> dict[str, object]:
-    return {
-        "system": found.system,
-        "system_name": found.system_name,
-        "path": list(found.path),
-        "written": found.written,
-        "name": found.name,
-        "kind_label": found.kind_label,
-        "record": writing.brief(found.record) if found.record else None,
-        "first": writing.brief(found.first) if found.first else None,
-        "backups": found.backups,
-        "now": found.now,
-        "told_by": writing.brief(found.told_by),
-        "differing": found.differing,
-        "where": found.where,
-    }
+def _hit(found: Hit) -> HitAnswer:
+    return HitAnswer(
+        system=found.system,
+        system_name=found.system_name,
+        path=found.path,
+        written=found.written,
+        name=found.name,
+        kind_label=found.kind_label,
+        record=writing.brief(found.record) if found.record else None,
+        first=writing.brief(found.first) if found.first else None,
+        backups=found.backups,
+        now=found.now,
+        told_by=writing.brief(found.told_by),
+        differing=found.differing,
+        where=found.where,
+    )

@@ -19,7 +19,8 @@ from keepsort.server import reading, tasks
 from keepsort.server.accounts.roles import MayAdminister, MayLook
 from keepsort.server.api.asking import View, person
 from keepsort.server.api.shapes.base import Shape, tally_field
-from keepsort.server.api.shapes.records import ChoiceShape, WorkShape
+from keepsort.server.api.shapes.derived import shape_of
+from keepsort.server.api.shapes.records import ChoiceShape, WorkAnswer
 from keepsort.server.api.writing import work
 from keepsort.server.events.notify import tell
 from keepsort.server.retention import services as policies
@@ -278,7 +279,9 @@ def _verify(system: System, of: Record | None, request: Request) -> Response:
 class VerifyRecord(View):
     """Reading one backup again."""
 
-    @extend_schema(operation_id="verify_backup", request=None, responses={202: WorkShape})
+    @extend_schema(
+        operation_id="verify_backup", request=None, responses={202: shape_of(WorkAnswer)}
+    )
     def post(self, request: Request, number: int) -> Response:
         """Ask for all that it stands on to be read and hashed."""
         found = find_record(number, Record.Kind.BACKUP)
@@ -288,7 +291,9 @@ class VerifyRecord(View):
 class VerifySystem(View):
     """Reading all backups of a system again."""
 
-    @extend_schema(operation_id="verify_system", request=None, responses={202: WorkShape})
+    @extend_schema(
+        operation_id="verify_system", request=None, responses={202: shape_of(WorkAnswer)}
+    )
     def post(self, request: Request, number: int) -> Response:
         """Ask for all that they stand on to be read and hashed."""
         return _verify(get_object_or_404(System, pk=number), None, request)
@@ -297,7 +302,7 @@ class VerifySystem(View):
 class WorkCancel(View):
     """Ending work."""
 
-    @extend_schema(operation_id="cancel_work", request=None, responses=WorkShape)
+    @extend_schema(operation_id="cancel_work", request=None, responses=shape_of(WorkAnswer))
     def post(self, request: Request, number: int) -> Response:
         """End a backup, a look or a reading; nothing of it is kept."""
         found = get_object_or_404(Work, pk=number)

@@ -16,16 +16,17 @@ from keepsort.server.accounts.roles import MayLook, MayRestore
 from keepsort.server.api import restoring
 from keepsort.server.api.asking import View, person, read_terms
 from keepsort.server.api.running import run_brief
+from keepsort.server.api.shapes.derived import answer, shape_of
 from keepsort.server.api.shapes.records import (
-    RunBriefShape,
+    RunBriefAnswer,
 )
 from keepsort.server.api.shapes.restoring import (
     AgainShape,
     AskRunShape,
     ElsewhereShape,
     PicksShape,
-    PlanShape,
-    TrayShape,
+    PlanAnswer,
+    TrayAnswer,
 )
 from keepsort.server.events.notify import tell
 from keepsort.server.problems import Problem
@@ -71,7 +72,7 @@ class Tray(View):
 
     writers = MayLook
 
-    @extend_schema(operation_id="tray", request=PicksShape, responses=TrayShape)
+    @extend_schema(operation_id="tray", request=PicksShape, responses=shape_of(TrayAnswer))
     def post(self, request: Request) -> Response:
         """Return what the picks would do, and what they need."""
         asked = _asked(request)
@@ -79,28 +80,21 @@ class Tray(View):
             asked.backup, asked.look, asked.picks, asked.policy, asked.terms, asked.others
         )
         showing = Showing(found.left, found.right)
-        offers = [
-            {
-                "path": list(o.path),
-                "attribute": o.attribute,
-                "part": o.part,
-                "target": list(o.target),
-            }
-            for o in offered
-        ]
-        return Response(
-            {
-                "steps": [restoring.step(showing, s) for s in plan.steps],
-                "findings": [restoring.finding(found.left.schema, f) for f in plan.findings],
-                "offers": offers,
-            }
+        return answer(
+            TrayAnswer(
+                steps=[restoring.step(showing, s) for s in plan.steps],
+                findings=[restoring.finding(found.left.schema, f) for f in plan.findings],
+                offers=offered,
+            )
         )
 
 
 class Plans(View):
     """Previews."""
 
-    @extend_schema(operation_id="preview", request=PicksShape, responses={201: PlanShape})
+    @extend_schema(
+        operation_id="preview", request=PicksShape, responses={201: shape_of(PlanAnswer)}
+    )
     def post(self, request: Request) -> Response:
         """Preview what is picked."""
         asked = _asked(request)
@@ -111,7 +105,7 @@ class Plans(View):
             look=asked.look, by=person(request), terms=asked.terms, others=asked.others,
             chosen=asked.chosen,
         )  # fmt: skip
-        return Response(restoring.plan(plan), status=201)
+        return answer(restoring.plan(plan), status=201)
 
 
 class Elsewhere(View):
@@ -120,7 +114,7 @@ class Elsewhere(View):
     @extend_schema(
         operation_id="elsewhere",
         request=ElsewhereShape,
-        responses={201: PlanShape},
+        responses={201: shape_of(PlanAnswer)},
     )
     def post(self, request: Request) -> Response:
         """Plan to put branches of a backup elsewhere; the target is looked at anew."""
@@ -132,7 +126,7 @@ class Elsewhere(View):
             get_object_or_404(System, pk=asked["system"]), tuple(asked["at"]), asked["clash"],
             by=person(request),
         )  # fmt: skip
-        return Response(restoring.plan(plan), status=201)
+        return answer(restoring.plan(plan), status=201)
 
 
 class OnePlan(View):
@@ -140,12 +134,14 @@ class OnePlan(View):
 
     writers = MayRestore
 
-    @extend_schema(operation_id="plan", responses=PlanShape)
+    @extend_schema(operation_id="plan", responses=shape_of(PlanAnswer))
     def get(self, request: Request, number: int) -> Response:
         """Return a preview."""
-        return Response(restoring.plan(find_plan(number)))
+        return answer(restoring.plan(find_plan(number)))
 
-    @extend_schema(operation_id="restore", request=AskRunShape, responses={202: RunBriefShape})
+    @extend_schema(
+        operation_id="restore", request=AskRunShape, responses={202: shape_of(RunBriefAnswer)}
+    )
     def post(self, request: Request, number: int) -> Response:
         """Carry the plan out; a worker does it."""
         data = AskRunShape(data=request.data)
@@ -157,13 +153,15 @@ class OnePlan(View):
                 asked["answers"], asked["wait_minutes"],
             )  # fmt: skip
             tasks.ask_run(run)
-        return Response(run_brief(run), status=202)
+        return answer(run_brief(run), status=202)
 
 
 class PlanAgain(View):
     """The same picks, on a new look."""
 
-    @extend_schema(operation_id="preview_again", request=AgainShape, responses={201: PlanShape})
+    @extend_schema(
+        operation_id="preview_again", request=AgainShape, responses={201: shape_of(PlanAnswer)}
+    )
     def post(self, request: Request, number: int) -> Response:
         """Preview again what a plan was made of; live is looked at anew."""
         data = AgainShape(data=request.data)
@@ -174,4 +172,4 @@ class PlanAgain(View):
         if renamed and data.validated_data["remember"]:
             save_names(found.system, joined(saved_names(found.system), renamed))
             tell("record", 0, found.system_id)
-        return Response(restoring.plan(plan), status=201)
+        return answer(restoring.plan(plan), status=201)

@@ -2,10 +2,10 @@
 
 from collections.abc import Iterable
 from datetime import datetime, timedelta
-from typing import Any
 
 from django.db.models import Count, Q
 
+from keepsort.server.api.shapes.records import RunBriefAnswer
 from keepsort.server.restores.engine import is_interrupted
 from keepsort.server.restores.models import Run, RunStep
 from keepsort.server.restores.undoing import taken_back
@@ -13,12 +13,12 @@ from keepsort.server.restores.undoing import taken_back
 _PLANNED = ("changed", "created", "removed")
 
 
-def run_brief(found: Run) -> dict[str, Any]:
+def run_brief(found: Run) -> RunBriefAnswer:
     """Write a run as lists show it."""
     return run_briefs([found])[0]
 
 
-def run_briefs(runs: Iterable[Run]) -> list[dict[str, Any]]:
+def run_briefs(runs: Iterable[Run]) -> list[RunBriefAnswer]:
     """Write runs as lists show them; what many cost is what one costs."""
     found = list(runs)
     numbers = [run.pk for run in found]
@@ -44,34 +44,34 @@ def run_briefs(runs: Iterable[Run]) -> list[dict[str, Any]]:
     ]
 
 
-def _run_brief(found: Run, counts: dict[str, int], back: dict[int, int]) -> dict[str, Any]:
+def _run_brief(found: Run, counts: dict[str, int], back: dict[int, int]) -> RunBriefAnswer:
     written = counts.get("written", 0)
     taken = sorted(back)
-    return {
-        "id": found.pk,
-        "system": found.system_id,
-        "system_name": found.system.name,
-        "plan": found.plan_id,
-        "state": found.state,
-        "outcome": found.outcome,
-        "interrupted": is_interrupted(found),
-        "undoes": found.plan.undoes_id,
-        "undone_by": max(back.values()) if back and len(taken) >= written else None,
-        "taken_back": taken,
-        "by": found.by.shown_name if found.by else "",
-        "started_at": found.started_at,
-        "finished_at": found.finished_at,
-        "steps": counts.get("steps", 0),
-        "done": counts.get("done", 0),
-        "written": written,
-        "planned": {name: found.plan.summary.get(name, 0) for name in _PLANNED},
-        "names": found.plan.summary.get("names", []),
-        "message": found.message,
-        "waits": found.waits,
-        "waits_until": _waits_until(found),
-        "wait_minutes": found.wait_minutes,
-        "cancel_asked": found.cancel_asked,
-    }
+    return RunBriefAnswer(
+        id=found.pk,
+        system=found.system_id,
+        system_name=found.system.name,
+        plan=found.plan_id,
+        state=Run.State(found.state),
+        outcome=found.outcome,
+        interrupted=is_interrupted(found),
+        undoes=found.plan.undoes_id,
+        undone_by=max(back.values()) if back and len(taken) >= written else None,
+        taken_back=taken,
+        by=found.by.shown_name if found.by else "",
+        started_at=found.started_at,
+        finished_at=found.finished_at,
+        steps=counts.get("steps", 0),
+        done=counts.get("done", 0),
+        written=written,
+        planned={name: found.plan.summary.get(name, 0) for name in _PLANNED},
+        names=found.plan.summary.get("names", []),
+        message=found.message,
+        waits=found.waits,
+        waits_until=_waits_until(found),
+        wait_minutes=found.wait_minutes,
+        cancel_asked=found.cancel_asked,
+    )
 
 
 def _waits_until(found: Run) -> datetime | None:

@@ -8,17 +8,18 @@ from keepsort.server.accounts.roles import MayRestore
 from keepsort.server.api import restoring
 from keepsort.server.api.asking import AFTER, View, number_of, person
 from keepsort.server.api.running import run_brief, run_briefs
+from keepsort.server.api.shapes.derived import answer, shape_of
 from keepsort.server.api.shapes.records import (
-    RunBriefShape,
+    RunBriefAnswer,
 )
 from keepsort.server.api.shapes.restoring import (
     AskTrialShape,
     AskUndoShape,
     ChangeRunShape,
-    JournalShape,
-    PlanShape,
-    RunShape,
-    TriedShape,
+    JournalAnswer,
+    PlanAnswer,
+    RunAnswer,
+    TriedAnswer,
 )
 from keepsort.server.restores import engine, undoing
 from keepsort.server.restores.models import Run
@@ -29,11 +30,11 @@ from keepsort.server.restores.trying import try_out
 class Runs(View):
     """All runs."""
 
-    @extend_schema(operation_id="runs", responses=RunBriefShape(many=True))
+    @extend_schema(operation_id="runs", responses=shape_of(RunBriefAnswer)(many=True))
     def get(self, request: Request) -> Response:
         """List runs, newest first."""
         found = Run.objects.select_related("system", "plan", "by")[:200]
-        return Response(run_briefs(found))
+        return answer(run_briefs(found))
 
 
 class OneRun(View):
@@ -41,18 +42,20 @@ class OneRun(View):
 
     writers = MayRestore
 
-    @extend_schema(operation_id="run", responses=RunShape)
+    @extend_schema(operation_id="run", responses=shape_of(RunAnswer))
     def get(self, request: Request, number: int) -> Response:
         """Return a run with its journal."""
-        return Response(restoring.run(find_run(number)))
+        return answer(restoring.run(find_run(number)))
 
-    @extend_schema(operation_id="change_run", request=ChangeRunShape, responses=RunBriefShape)
+    @extend_schema(
+        operation_id="change_run", request=ChangeRunShape, responses=shape_of(RunBriefAnswer)
+    )
     def patch(self, request: Request, number: int) -> Response:
         """Change how long a run waits for its system."""
         data = ChangeRunShape(data=request.data)
         data.is_valid(raise_exception=True)
         engine.change_wait(find_run(number), data.validated_data["wait_minutes"])
-        return Response(run_brief(find_run(number)))
+        return answer(run_brief(find_run(number)))
 
 
 class CancelRun(View):
@@ -60,11 +63,11 @@ class CancelRun(View):
 
     writers = MayRestore
 
-    @extend_schema(operation_id="cancel_run", request=None, responses=RunBriefShape)
+    @extend_schema(operation_id="cancel_run", request=None, responses=shape_of(RunBriefAnswer))
     def post(self, request: Request, number: int) -> Response:
         """Cancel a run before its next step; what was begun is looked at first."""
         engine.cancel(find_run(number))
-        return Response(run_brief(find_run(number)))
+        return answer(run_brief(find_run(number)))
 
 
 class TryOut(View):
@@ -72,32 +75,32 @@ class TryOut(View):
 
     writers = MayRestore
 
-    @extend_schema(operation_id="try_out", request=AskTrialShape, responses=TriedShape)
+    @extend_schema(operation_id="try_out", request=AskTrialShape, responses=shape_of(TriedAnswer))
     def post(self, request: Request, number: int) -> Response:
         """Use once what a step has written, as its kind says it can be."""
         data = AskTrialShape(data=request.data)
         data.is_valid(raise_exception=True)
         said = try_out(find_run(number), data.validated_data["step"], person(request))
-        return Response({"said": said})
+        return answer(TriedAnswer(said=said))
 
 
 class RunJournal(View):
     """What changes of a run while it is carried out."""
 
-    @extend_schema(operation_id="journal", parameters=[AFTER], responses=JournalShape)
+    @extend_schema(operation_id="journal", parameters=[AFTER], responses=shape_of(JournalAnswer))
     def get(self, request: Request, number: int) -> Response:
         """Return a run with its journal, without its plan, which stays as it is."""
         after = number_of(request, "after", 0) if "after" in request.query_params else None
-        return Response(restoring.journal(find_run(number), after))
+        return answer(restoring.journal(find_run(number), after))
 
 
 class UndoRun(View):
     """The way back from a run."""
 
-    @extend_schema(operation_id="undo", request=AskUndoShape, responses={201: PlanShape})
+    @extend_schema(operation_id="undo", request=AskUndoShape, responses={201: shape_of(PlanAnswer)})
     def post(self, request: Request, number: int) -> Response:
         """Preview the way back, from all or from chosen steps."""
         data = AskUndoShape(data=request.data)
         data.is_valid(raise_exception=True)
         plan = undoing.preview_undo(find_run(number), person(request), data.validated_data["steps"])
-        return Response(restoring.plan(plan), status=201)
+        return answer(restoring.plan(plan), status=201)

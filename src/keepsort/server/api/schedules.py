@@ -17,7 +17,8 @@ from keepsort.core.snapshot import Choice
 from keepsort.server import tasks
 from keepsort.server.api.asking import View, person
 from keepsort.server.api.shapes.base import Shape
-from keepsort.server.api.shapes.records import ChoiceShape, WorkShape
+from keepsort.server.api.shapes.derived import shape_of
+from keepsort.server.api.shapes.records import ChoiceShape, WorkAnswer
 from keepsort.server.api.writing import work
 from keepsort.server.events.notify import tell
 from keepsort.server.schedules import services
@@ -211,7 +212,7 @@ class OneSchedule(View):
 class ScheduleRun(View):
     """A schedule's backup, besides its times."""
 
-    @extend_schema(operation_id="run_schedule", request=None, responses={202: WorkShape})
+    @extend_schema(operation_id="run_schedule", request=None, responses={202: shape_of(WorkAnswer)})
     def post(self, request: Request, number: int) -> Response:
         """Ask for it now."""
         with transaction.atomic():

@@ -1,8 +1,5 @@
 """The views of Sort: two records compared, a level or an object at a time."""
 
-from typing import Any
-
-import msgspec
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
@@ -21,34 +18,35 @@ from keepsort.server.api.asking import (
     seen,
 )
 from keepsort.server.api.shapes.comparing import (
-    BenchShape,
-    BranchTableShape,
-    CommonFoundShape,
-    CommonPathsShape,
-    CompareHeadShape,
-    HiddenShape,
-    LevelShape,
-    LinesShape,
-    ListShape,
-    NeighboursShape,
+    CommonPathsAnswer,
+    CompareHeadAnswer,
+    FacetAnswer,
+    FullRules,
+    HiddenAnswer,
+    LinesAnswer,
+    ListAnswer,
+    NeighboursAnswer,
     PastedShape,
-    ShownListShape,
+    ShownListAnswer,
+    ShownRowAnswer,
 )
+from keepsort.server.api.shapes.derived import answer, shape_of
+from keepsort.server.api.shapes.records import AsideAnswer
 from keepsort.server.files.standing import standing
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import open_snapshot
 from keepsort.server.sorting import levels
-from keepsort.server.sorting.bench import bench, lines
-from keepsort.server.sorting.branch import branch_table
+from keepsort.server.sorting.bench import Bench, bench, lines
+from keepsort.server.sorting.branch import BranchTable, branch_table
 from keepsort.server.sorting.comparing import hidden_by
-from keepsort.server.sorting.in_common import common_paths, in_common
+from keepsort.server.sorting.in_common import CommonFound, common_paths, in_common
+from keepsort.server.sorting.levels import Level
 from keepsort.server.sorting.listing import keep_list
 from keepsort.server.sorting.viewing import Seen, facets
 
 _OUTLINE_ROWS = 400
 _ASIDE_SHOWN = 50
-_PAGE_ROWS = 200
 _NEIGHBOURS = 20
 _LINES = 1000
 _TRIED_AT_ONCE = 20
@@ -59,68 +57,65 @@ _PICKED_AT_ONCE = 5000
 class CompareHead(View):
     """Two records compared, in sum."""
 
-    @extend_schema(operation_id="compare", parameters=LOOKED, responses=CompareHeadShape)
+    @extend_schema(operation_id="compare", parameters=LOOKED, responses=shape_of(CompareHeadAnswer))
     def get(self, request: Request) -> Response:
         """Compare two records."""
         found = seen(request)
         schema = found.all.left.schema
         kinds, attributes = facets(found.all)
-        return Response(
-            {
-                "left": writing.record(found.left),
-                "right": writing.record(found.right),
-                "tally": found.tally,
-                "shown": len(found.shown.differences),
-                "same": found.all.same,
-                "hidden": len(found.all.hidden),
-                "at": list(found.all.top),
-                "top": schema.notation.write(found.all.top),
-                "covers": list(found.all.covers),
-                "kinds": [
-                    {"name": k, "label": schema.label(k), "count": n}
+        mentions, aside = _of_file(found)
+        return answer(
+            CompareHeadAnswer(
+                left=writing.record(found.left),
+                right=writing.record(found.right),
+                tally=found.tally,
+                shown=len(found.shown.differences),
+                same=found.all.same,
+                hidden=len(found.all.hidden),
+                at=found.all.top,
+                top=schema.notation.write(found.all.top),
+                covers=found.all.covers,
+                kinds=[
+                    FacetAnswer(name=k, label=schema.label(k), count=n)
                     for k, n in sorted(kinds.items(), key=lambda i: -i[1])
                 ],
-                "attributes": [
-                    {"name": a, "label": a, "count": n}
+                attributes=[
+                    FacetAnswer(name=a, label=a, count=n)
                     for a, n in sorted(attributes.items(), key=lambda i: -i[1])
                 ],
-                "rules": msgspec.to_builtins(writing.FullRules.of(found.rules)),
-                "missing": found.missing,
-                "missing_count": found.missing_count,
-                "not_kept": len(found.all.not_kept),
-                **_of_file(found),
-            }
+                rules=FullRules.of(found.rules),
+                missing=found.missing,
+                missing_count=found.missing_count,
+                not_kept=len(found.all.not_kept),
+                mentions=mentions,
+                aside=aside[:_ASIDE_SHOWN],
+                aside_count=sum(one.count for one in aside),
+            )
         )
 
 
-def _of_file(found: Seen) -> dict[str, Any]:
-    """Tell what an opened file says nothing of, and what of it has no place here."""
+def _of_file(found: Seen) -> tuple[int | None, list[AsideAnswer]]:
+    """Return of how many objects an opened file tells, and what of it has no place here."""
     file, other = found.left, found.right
     if Record.Kind.FILE not in (file.kind, other.kind):
-        return {"mentions": None, "aside": [], "aside_count": 0}
+        return None, []
     if file.kind != Record.Kind.FILE:
         file, other = other, file
     aside = standing(file, other, found.terms.hangs).aside
     write = open_snapshot(file).schema.notation.write
     mentioned = found.all.mentioned
-    return {
-        "mentions": len(mentioned) if mentioned is not None else None,
-        "aside": [
-            {"written": write(one.path), "count": one.count, "why": one.why}
-            for one in aside[:_ASIDE_SHOWN]
-        ],
-        "aside_count": sum(one.count for one in aside),
-    }
+    told = [AsideAnswer(written=write(o.path), count=o.count, why=o.why) for o in aside]
+    return len(mentioned) if mentioned is not None else None, told
 
 
 class CompareOutline(View):
     """The merged tree, folded down to the differences."""
 
-    @extend_schema(operation_id="outline", parameters=LOOKED, responses=LevelShape)
+    @extend_schema(operation_id="outline", parameters=LOOKED, responses=shape_of(Level))
     def get(self, request: Request) -> Response:
         """Return the tree opened as far as it fits."""
         outline = levels.outline(seen(request).shown, _OUTLINE_ROWS)
-        return Response(msgspec.to_builtins(outline) | {"page": _PAGE_ROWS})
+        return answer(outline)
 
 
 class CompareLevel(View):
@@ -134,30 +129,30 @@ class CompareLevel(View):
             OpenApiParameter("start", OpenApiTypes.INT),
             OpenApiParameter("around", OpenApiTypes.STR, description="A name on the page."),
         ],
-        responses=LevelShape,
+        responses=shape_of(Level),
     )  # fmt: skip
     def get(self, request: Request) -> Response:
         """Return one page of the rows right beneath a path."""
         level = levels.level(
             seen(request).shown, path_of(request),
             only_differences=request.query_params.get("only") != "all",
-            start=number_of(request, "start", 0), limit=_PAGE_ROWS,
+            start=number_of(request, "start", 0), limit=levels.PAGE_ROWS,
             around=request.query_params.get("around"),
         )  # fmt: skip
-        return Response(msgspec.to_builtins(level) | {"page": _PAGE_ROWS})
+        return answer(level)
 
 
 class CompareObject(View):
     """One object on both sides."""
 
-    @extend_schema(operation_id="bench", parameters=[*LOOKED, PATH], responses=BenchShape)
+    @extend_schema(operation_id="bench", parameters=[*LOOKED, PATH], responses=shape_of(Bench))
     def get(self, request: Request) -> Response:
         """Return an object attribute by attribute."""
         found = seen(request)
         shown = bench(found.all, path_of(request), found.rules)
         if shown is None:
             raise NotFound("Neither side has this object.", "Choose one in the tree.")
-        return Response(msgspec.to_builtins(shown))
+        return answer(shown)
 
 
 class CompareBranch(View):
@@ -166,13 +161,13 @@ class CompareBranch(View):
     @extend_schema(
         operation_id="branch",
         parameters=[*LOOKED, PATH, OpenApiParameter("start", OpenApiTypes.INT)],
-        responses=BranchTableShape,
+        responses=shape_of(BranchTable),
     )
     def get(self, request: Request) -> Response:
         """Return a page of objects with what differs of them, without equal changes of several."""
         start = number_of(request, "start", 0)
         table = branch_table(seen(request), path_of(request), start, _BRANCH_ROWS)
-        return Response(msgspec.to_builtins(table))
+        return answer(table)
 
 
 class CompareLines(View):
@@ -187,7 +182,7 @@ class CompareLines(View):
             OpenApiParameter("start", OpenApiTypes.INT),
             OpenApiParameter("count", OpenApiTypes.INT),
         ],
-        responses=LinesShape,
+        responses=shape_of(LinesAnswer),
     )  # fmt: skip
     def get(self, request: Request) -> Response:
         """Return some lines of a text of one side."""
@@ -196,7 +191,7 @@ class CompareLines(View):
             request.query_params.get("side") != "right",
             number_of(request, "start", 0), min(number_of(request, "count", _LINES), _LINES),
         )  # fmt: skip
-        return Response({"lines": found})
+        return answer(LinesAnswer(lines=found))
 
 
 class CompareNeighbours(View):
@@ -207,24 +202,24 @@ class CompareNeighbours(View):
         parameters=[
             *LOOKED, PATH, OpenApiParameter("way", OpenApiTypes.STR, enum=["next", "previous"])
         ],
-        responses=NeighboursShape,
+        responses=shape_of(NeighboursAnswer),
     )  # fmt: skip
     def get(self, request: Request) -> Response:
         """Return where they are, nearest first."""
         forward = request.query_params.get("way") != "previous"
         found = levels.neighbours(seen(request).shown, path_of(request), forward, _NEIGHBOURS)
-        return Response({"paths": [list(path) for path in found]})
+        return answer(NeighboursAnswer(paths=found))
 
 
 class CompareShown(View):
     """Everything that the filters let through, to be picked at once."""
 
-    @extend_schema(operation_id="shown", parameters=LOOKED, responses=ShownListShape)
+    @extend_schema(operation_id="shown", parameters=LOOKED, responses=shape_of(ShownListAnswer))
     def get(self, request: Request) -> Response:
         """List the differences that are shown."""
         found = seen(request).shown.differences
-        rows = [{"path": list(d.path), "state": d.state} for d in found[:_PICKED_AT_ONCE]]
-        return Response({"total": len(found), "rows": rows})
+        rows = [ShownRowAnswer(path=d.path, state=d.state) for d in found[:_PICKED_AT_ONCE]]
+        return answer(ShownListAnswer(total=len(found), rows=rows))
 
 
 class CompareHidden(View):
@@ -233,7 +228,7 @@ class CompareHidden(View):
     @extend_schema(
         operation_id="hidden_by",
         parameters=[*LOOKED, OpenApiParameter("each", OpenApiTypes.STR, required=True)],
-        responses=HiddenShape,
+        responses=shape_of(HiddenAnswer),
     )
     def get(self, request: Request) -> Response:
         """Count of how many objects each of some rules, a JSON list, would hide something."""
@@ -247,7 +242,7 @@ class CompareHidden(View):
         if not all(isinstance(one, dict) for one in each):
             raise Problem("One of the rules to try is none.", "Start from Sort again.")
         hides = [hidden_by(found.left, found.right, found.terms, read_rules(one)) for one in each]
-        return Response({"hides": hides})
+        return answer(HiddenAnswer(hides=hides))
 
 
 class CompareCommon(View):
@@ -256,7 +251,7 @@ class CompareCommon(View):
     @extend_schema(
         operation_id="common",
         parameters=[*LOOKED, PATH, OpenApiParameter("beneath", OpenApiTypes.STR, enum=["yes"])],
-        responses=CommonFoundShape,
+        responses=shape_of(CommonFound),
     )
     def get(self, request: Request) -> Response:
         """List changes that several objects have in common.
@@ -265,7 +260,7 @@ class CompareCommon(View):
         """
         path = path_of(request) if "path" in request.query_params else None
         beneath = request.query_params.get("beneath") == "yes"
-        return Response(msgspec.to_builtins(in_common(seen(request), path, beneath)))
+        return answer(in_common(seen(request), path, beneath))
 
 
 class CompareCommonPaths(View):
@@ -274,13 +269,13 @@ class CompareCommonPaths(View):
     @extend_schema(
         operation_id="common_paths",
         parameters=[*LOOKED, PATH, OpenApiParameter("number", OpenApiTypes.INT, required=True)],
-        responses=CommonPathsShape,
+        responses=shape_of(CommonPathsAnswer),
     )
     def get(self, request: Request) -> Response:
         """List the objects of one change in common, or those of them beneath a path."""
         found = common_paths(seen(request), number_of(request, "number", 0), path_of(request))
-        paths = [list(path) for path in found[:_PICKED_AT_ONCE]]
-        return Response({"total": len(found), "paths": paths})
+        paths = found[:_PICKED_AT_ONCE]
+        return answer(CommonPathsAnswer(total=len(found), paths=paths))
 
 
 class Lists(View):
@@ -288,10 +283,12 @@ class Lists(View):
 
     writers = MayLook
 
-    @extend_schema(operation_id="paste_list", request=PastedShape, responses={201: ListShape})
+    @extend_schema(
+        operation_id="paste_list", request=PastedShape, responses={201: shape_of(ListAnswer)}
+    )
     def post(self, request: Request) -> Response:
         """Keep a pasted list or CSV."""
         data = PastedShape(data=request.data)
         data.is_valid(raise_exception=True)
         kept = keep_list(data.validated_data["text"])
-        return Response({"id": kept.pk, "lines": len(kept.lines)}, status=201)
+        return answer(ListAnswer(id=kept.pk, lines=len(kept.lines)), status=201)

@@ -12,18 +12,19 @@ from keepsort.core.snapshot import FormerName
 from keepsort.server import tasks
 from keepsort.server.api import writing
 from keepsort.server.api.asking import View, person, read_rules
-from keepsort.server.api.shapes.comparing import RulesShape
+from keepsort.server.api.shapes.comparing import FullRules, RulesShape
+from keepsort.server.api.shapes.derived import answer, shape_of
 from keepsort.server.api.shapes.records import (
     AskWorkShape,
+    RecordAnswer,
     RecordChangeShape,
-    RecordShape,
-    SystemShape,
+    SystemAnswer,
     WatchedShape,
-    WorkShape,
+    WorkAnswer,
 )
 from keepsort.server.api.shapes.restoring import (
     FormerNamesShape,
-    PlaceShape,
+    PlaceAnswer,
 )
 from keepsort.server.attention.items import all_systems
 from keepsort.server.events.notify import tell
@@ -37,38 +38,40 @@ from keepsort.server.systems.models import System
 class Systems(View):
     """All systems, as Watch shows them."""
 
-    @extend_schema(operation_id="systems", responses=SystemShape(many=True))
+    @extend_schema(operation_id="systems", responses=shape_of(SystemAnswer)(many=True))
     def get(self, request: Request) -> Response:
         """List the systems."""
-        return Response(writing.systems(all_systems()))
+        return answer(writing.systems(all_systems()))
 
 
 class SystemRecords(View):
     """All backups of one system."""
 
-    @extend_schema(operation_id="records", responses=RecordShape(many=True))
+    @extend_schema(operation_id="records", responses=shape_of(RecordAnswer)(many=True))
     def get(self, request: Request, number: int) -> Response:
         """List all backups of a system."""
         system = get_object_or_404(System, pk=number)
         found = system.records.filter(kind=Record.Kind.BACKUP).select_related("by", "schedule")
-        return Response([writing.record(r) for r in found])
+        return answer([writing.record(r) for r in found])
 
 
 class SystemPlaces(View):
     """Where something could be put."""
 
-    @extend_schema(operation_id="places", responses=PlaceShape(many=True))
+    @extend_schema(operation_id="places", responses=shape_of(PlaceAnswer)(many=True))
     def get(self, request: Request, number: int) -> Response:
         """List the objects that hold others, in the newest look at a system or its backup."""
         system = get_object_or_404(System, pk=number)
         record = newest(system, Record.Kind.LOOK) or newest(system, Record.Kind.BACKUP)
-        return Response(writing.places(open_snapshot(record)) if record else [])
+        return answer(writing.places(open_snapshot(record)) if record else [])
 
 
 class SystemWork(View):
     """Backups and looks on their way."""
 
-    @extend_schema(operation_id="ask_work", request=AskWorkShape, responses={202: WorkShape})
+    @extend_schema(
+        operation_id="ask_work", request=AskWorkShape, responses={202: shape_of(WorkAnswer)}
+    )
     def post(self, request: Request, number: int) -> Response:
         """Ask for a backup or a look; a worker makes it."""
         system = get_object_or_404(System, pk=number)
@@ -76,30 +79,30 @@ class SystemWork(View):
         data.is_valid(raise_exception=True)
         asked = data.validated_data
         work = tasks.begin_work(system=system, by=person(request), **asked)
-        return Response(writing.work(work), status=202)
+        return answer(writing.work(work), status=202)
 
 
 class OneWork(View):
     """One backup or look on its way, or what came of it."""
 
-    @extend_schema(operation_id="work", responses=WorkShape)
+    @extend_schema(operation_id="work", responses=shape_of(WorkAnswer))
     def get(self, request: Request, number: int) -> Response:
         """Return how far it is."""
-        return Response(writing.work(get_object_or_404(Work, pk=number)))
+        return answer(writing.work(get_object_or_404(Work, pk=number)))
 
 
 class OneRecord(View):
     """One backup."""
 
-    @extend_schema(operation_id="record", responses=RecordShape)
+    @extend_schema(operation_id="record", responses=shape_of(RecordAnswer))
     def get(self, request: Request, number: int) -> Response:
         """Return a backup or a look."""
-        return Response(writing.record(find_record(number)))
+        return answer(writing.record(find_record(number)))
 
     @extend_schema(
         operation_id="change_record",
         request=RecordChangeShape,
-        responses=RecordShape,
+        responses=shape_of(RecordAnswer),
     )
     def patch(self, request: Request, number: int) -> Response:
         """Change the note of a backup, or pin it."""
@@ -113,7 +116,7 @@ class OneRecord(View):
             setattr(record, name, value)
         record.save(update_fields=list(changes))
         tell("record", record.pk, record.system_id)
-        return Response(writing.record(record))
+        return answer(writing.record(record))
 
 
 class SystemWatched(View):
@@ -160,7 +163,7 @@ class SystemNames(View):
 class SystemRules(View):
     """The ignore rules saved for a system."""
 
-    @extend_schema(operation_id="save_rules", request=RulesShape, responses=RulesShape)
+    @extend_schema(operation_id="save_rules", request=RulesShape, responses=shape_of(FullRules))
     def put(self, request: Request, number: int) -> Response:
         """Save ignore rules for a system; they hold for everybody who looks at it."""
         system = get_object_or_404(System, pk=number)
@@ -170,4 +173,4 @@ class SystemRules(View):
         system.rules = {} if rules == Rules() else msgspec.to_builtins(rules)
         system.save(update_fields=["rules"])
         tell("record", 0, system.pk)
-        return Response(msgspec.to_builtins(writing.FullRules.of(rules)))
+        return answer(FullRules.of(rules))

@@ -1,17 +1,27 @@
 """From records to the shapes of the API."""
 
 from collections.abc import Iterable, Sequence
-from typing import Any
+from dataclasses import replace
+from typing import Any, Literal
 
-import msgspec
 from django.db.models import QuerySet, Window
 from django.db.models.functions import RowNumber
 
 from keepsort.connectors.registry import connector_types
-from keepsort.core.compare import Rules
-from keepsort.core.compare.rules import Space
 from keepsort.core.snapshot import Snapshot
 from keepsort.server.api.running import run_briefs
+from keepsort.server.api.shapes.files import FileAnswer
+from keepsort.server.api.shapes.records import (
+    BriefRecordAnswer,
+    ChoosableAnswer,
+    NextTimeAnswer,
+    RecordAnswer,
+    RunBriefAnswer,
+    SampleAnswer,
+    SystemAnswer,
+    WorkAnswer,
+)
+from keepsort.server.api.shapes.restoring import PlaceAnswer
 from keepsort.server.attention.overview import Overview, overviews
 from keepsort.server.files.models import OpenedFile
 from keepsort.server.files.sealing import own_key
@@ -32,35 +42,35 @@ _RUNS_SHOWN = 3
 _PLACES = 500
 
 
-def record(found: Record) -> dict[str, Any]:
+def record(found: Record) -> RecordAnswer:
     """Write a backup or a look."""
     at = tuple(found.at)
-    return {
-        "id": found.pk,
-        "system": found.system_id,
-        "kind": found.kind,
-        "taken_at": found.taken_at,
-        "by": found.by.shown_name if found.by else "",
-        "note": found.note,
-        "pinned": found.pinned,
-        "at": found.at,
-        "at_written": open_snapshot(found).schema.notation.write(at) if at else "",
-        "software": found.software,
-        "objects": found.objects_count,
-        "stored_bytes": found.stored_bytes,
-        "seconds": found.seconds,
-        "changes": found.changes,
-        "problem_count": found.problem_count,
-        "problems": [p["text"] for p in found.problems[:5]],
-        "imported": found.imported,
-        "baseline": found.baseline,
-        "scheduled": in_words(timing_of(found.schedule)) if found.schedule else "",
-        "narrowed": found.narrowed,
-        "left_out": _left_out(found),
-        "damage_count": found.damage_count,
-        "verified_at": found.verified_at,
-        "file": found.file.name if found.kind == Record.Kind.FILE else "",
-    }
+    return RecordAnswer(
+        id=found.pk,
+        system=found.system_id,
+        kind=Record.Kind(found.kind),
+        taken_at=found.taken_at,
+        by=found.by.shown_name if found.by else "",
+        note=found.note,
+        pinned=found.pinned,
+        at=found.at,
+        at_written=open_snapshot(found).schema.notation.write(at) if at else "",
+        software=found.software,
+        objects=found.objects_count,
+        stored_bytes=found.stored_bytes,
+        seconds=found.seconds,
+        changes=found.changes,
+        problem_count=found.problem_count,
+        problems=[p["text"] for p in found.problems[:5]],
+        imported=found.imported,
+        baseline=found.baseline,
+        scheduled=in_words(timing_of(found.schedule)) if found.schedule else "",
+        narrowed=found.narrowed,
+        left_out=_left_out(found),
+        damage_count=found.damage_count,
+        verified_at=found.verified_at,
+        file=found.file.name if found.kind == Record.Kind.FILE else "",
+    )
 
 
 def _left_out(found: Record) -> list[str]:
@@ -72,84 +82,67 @@ def _left_out(found: Record) -> list[str]:
     return [*told, *([f"all but {', '.join(choice.places)}"] if choice.places else [])]
 
 
-def file(found: OpenedFile) -> dict[str, Any]:
+def file(found: OpenedFile) -> FileAnswer:
     """Write an opened file."""
     told = found.told
     connector = found.record.system.connector
     like = System.objects.filter(connector=connector) if connector else System.objects.all()
-    signed = "no"
+    signed: Literal["no", "here", "elsewhere"] = "no"
     if found.signed_by:
         signed = "here" if found.signed_by == own_key() else "elsewhere"
-    return {
-        "id": found.record_id,
-        "name": found.name,
-        "form": found.form,
-        "bytes": found.size,
-        "sha256": found.sha256,
-        "system": told["system"],
-        "connector": connector,
-        "software": told["software"],
-        "taken_at": told["taken_at"],
-        "made_by": told["by"],
-        "note": told["note"],
-        "objects": found.record.objects_count,
-        "whole": found.whole,
-        "signed": signed,
-        "signed_by": found.signed_by,
-        "secrets": found.secrets,
-        "passed_over": found.passed_over,
-        "opened_at": found.opened_at,
-        "by": found.by.shown_name if found.by else "",
-        "keep_until": found.keep_until,
-        "fits": list(like.values_list("pk", flat=True)),
-    }
+    return FileAnswer(
+        id=found.record_id,
+        name=found.name,
+        form=found.form,
+        bytes=found.size,
+        sha256=found.sha256,
+        system=told["system"],
+        connector=connector,
+        software=told["software"],
+        taken_at=told["taken_at"],
+        made_by=told["by"],
+        note=told["note"],
+        objects=found.record.objects_count,
+        whole=found.whole,
+        signed=signed,
+        signed_by=found.signed_by,
+        secrets=found.secrets,
+        passed_over=found.passed_over,
+        opened_at=found.opened_at,
+        by=found.by.shown_name if found.by else "",
+        keep_until=found.keep_until,
+        fits=list(like.values_list("pk", flat=True)),
+    )
 
 
-def brief(found: Record) -> dict[str, Any]:
+def brief(found: Record) -> BriefRecordAnswer:
     """Write a backup or a look as it is named in passing."""
-    return {
-        "id": found.pk, "kind": found.kind, "taken_at": found.taken_at, "note": found.note,
-        "file": found.file.name if found.kind == Record.Kind.FILE else "",
-    }  # fmt: skip
+    return BriefRecordAnswer(
+        id=found.pk, kind=Record.Kind(found.kind), taken_at=found.taken_at, note=found.note,
+        file=found.file.name if found.kind == Record.Kind.FILE else "",
+    )  # fmt: skip
 
 
-class FullRules(msgspec.Struct):
-    """Ignore rules with nothing left out, as the API gives them."""
-
-    letter_case: bool
-    space: Space
-    blank_lines: bool
-    comments: tuple[str, ...]
-    order: bool
-    attributes: tuple[str, ...]
-    paths: tuple[str, ...]
-
-    @classmethod
-    def of(cls, rules: Rules) -> "FullRules":
-        """Return the rules in this form."""
-        return msgspec.convert(rules, cls, from_attributes=True)
-
-
-def work(found: Work) -> dict[str, Any]:
+def work(found: Work) -> WorkAnswer:
     """Write a backup or a look on its way."""
-    return {
-        "id": found.pk,
-        "system": found.system_id,
-        "kind": found.kind,
-        "at": found.at,
-        "at_written": written_branch(found.system, found.at),
-        "state": found.state,
-        "objects_seen": found.objects_seen,
-        "expected": found.expected,
-        "started_at": found.started_at,
-        "waits": found.waits,
-        "cancel_asked": found.cancel_asked,
-        "message": found.message,
-        "result": found.result_id,
-    }
+    return WorkAnswer(
+        id=found.pk,
+        system=found.system_id,
+        kind=Work.Kind(found.kind),
+        at=found.at,
+        at_written=written_branch(found.system, found.at),
+        state=Work.State(found.state),
+        objects_seen=found.objects_seen,
+        expected=found.expected,
+        started_at=found.started_at,
+        waits=found.waits,
+        cancel_asked=found.cancel_asked,
+        message=found.message,
+        result=found.result_id,
+    )
 
 
-def systems(found: Sequence[System]) -> list[dict[str, Any]]:
+def systems(found: Sequence[System]) -> list[SystemAnswer]:
     """Write systems with their timelines and what is under way.
 
     Where that cannot be told of one, it says so itself, and hides nothing of the others.
@@ -158,7 +151,7 @@ def systems(found: Sequence[System]) -> list[dict[str, Any]]:
     return [_system_or_trouble(one, watched) for one in found]
 
 
-def _system_or_trouble(found: System, watched: "_Watched") -> dict[str, Any]:
+def _system_or_trouble(found: System, watched: "_Watched") -> SystemAnswer:
     try:
         return _system(found, watched)
     except DATABASE_AWAY:
@@ -167,10 +160,10 @@ def _system_or_trouble(found: System, watched: "_Watched") -> dict[str, Any]:
         log.error("a system cannot be told of", system=found.pk, error=error)
         kind = type(error).__name__
         text = f"What is kept of it cannot be told ({kind}); the log says where."
-        return _BARE | {
-            "id": found.pk, "name": found.name, "connector": found.connector,
-            "address": found.address, "trouble": text,
-        }  # fmt: skip
+        return SystemAnswer(
+        id=found.pk, name=found.name, connector=found.connector, connector_label="",
+        address=found.address, trouble=text,
+    )  # fmt: skip
 
 
 class _Watched:
@@ -188,7 +181,7 @@ class _Watched:
         self.work = _by_system(active.select_related("system"))
         runs = Run.objects.filter(system__in=numbers).select_related("system", "plan", "by")
         shown = list(_first(runs, _RUNS_SHOWN, "-pk"))
-        self.runs: dict[int, list[dict[str, Any]]] = {}
+        self.runs: dict[int, list[RunBriefAnswer]] = {}
         for run, brief_of_it in zip(shown, run_briefs(shown), strict=True):
             self.runs.setdefault(run.system_id, []).append(brief_of_it)
 
@@ -207,88 +200,80 @@ def _by_system(rows: Iterable[Any]) -> dict[int, list[Any]]:
     return found
 
 
-_BARE: dict[str, Any] = {
-    "connector_label": "", "objects": 0, "backups": [], "look": None, "rules_saved": False,
-    "sample": [], "work": [], "failed": None, "runs": [], "baseline": None, "off_baseline": {},
-    "kept": None, "schedules": [], "tags": [], "urgent": [], "minor": [],
-    "choices": [],
-}  # fmt: skip
-
-
-def _system(found: System, watched: _Watched) -> dict[str, Any]:
+def _system(found: System, watched: _Watched) -> SystemAnswer:
     known = watched.known[found.pk]
     look, baseline = known.look, known.baseline
     backups = watched.backups.get(found.pk, [])
     types = connector_types()
     kept = next(iter(watched.kept.get(found.pk, [])), None)
     failed = known.failed
-    return {
-        "id": found.pk,
-        "name": found.name,
-        "connector": found.connector,
-        "connector_label": types[found.connector].label if found.connector in types else "",
-        "address": found.address,
-        "objects": look.objects_count if look else (backups[0].objects_count if backups else 0),
-        "backups": [record(b) for b in backups],
-        "look": _look(known, look) if look else None,
-        "rules_saved": bool(found.rules),
-        "tags": found.tags,
-        "choices": [
-            {
-                "name": one.name,
-                "label": one.label,
-                "choices": list(one.choices),
-                "default": found.options.get(one.name) or one.default,
-            }
+    return SystemAnswer(
+        id=found.pk,
+        name=found.name,
+        connector=found.connector,
+        connector_label=types[found.connector].label if found.connector in types else "",
+        address=found.address,
+        objects=look.objects_count if look else (backups[0].objects_count if backups else 0),
+        backups=[record(b) for b in backups],
+        look=_look(known, look) if look else None,
+        rules_saved=bool(found.rules),
+        tags=found.tags,
+        choices=[
+            ChoosableAnswer(
+                name=one.name,
+                label=one.label,
+                choices=list(one.choices),
+                default=found.options.get(one.name) or one.default,
+            )
             for one in choices_of(found)
         ]
         if found.connector in types
         else [],
-        "urgent": list(importance_of(found).urgent),
-        "minor": list(importance_of(found).minor),
-        "sample": _sample(known),
-        "work": [work(w) for w in watched.work.get(found.pk, [])],
-        "failed": work(failed[0]) if failed else None,
-        "runs": watched.runs.get(found.pk, []),
-        "baseline": record(baseline) if baseline else None,
-        "off_baseline": known.tally(baseline, look).counts if baseline and look else {},
-        "kept": record(kept) if kept else None,
-        "schedules": [
-            {
-                "id": s.pk,
-                "words": in_words(timing_of(s)),
-                "at_written": written_branch(found, s.at),
-                "next_at": s.next_at,
-            }
+        urgent=list(importance_of(found).urgent),
+        minor=list(importance_of(found).minor),
+        sample=_sample(known),
+        work=[work(w) for w in watched.work.get(found.pk, [])],
+        failed=work(failed[0]) if failed else None,
+        runs=watched.runs.get(found.pk, []),
+        baseline=record(baseline) if baseline else None,
+        off_baseline=known.tally(baseline, look).counts if baseline and look else {},
+        kept=record(kept) if kept else None,
+        schedules=[
+            NextTimeAnswer(
+                id=s.pk,
+                words=in_words(timing_of(s)),
+                at_written=written_branch(found, s.at),
+                next_at=s.next_at,
+            )
             for s in found.schedules.all()
         ],
-        "trouble": "",
-    }
+        trouble="",
+    )
 
 
-def _look(known: Overview, look: Record) -> dict[str, Any]:
+def _look(known: Overview, look: Record) -> RecordAnswer:
     """Write a look, with how it differs from the newest backup; what rules hide does not count."""
     changes = known.tally(known.backup, look).counts if known.backup is not None else {}
-    return record(look) | {"changes": changes}
+    return replace(record(look), changes=changes)
 
 
-def _sample(known: Overview) -> list[dict[str, Any]]:
+def _sample(known: Overview) -> list[SampleAnswer]:
     """Write the first of the objects by which live differs from the newest backup."""
     if known.backup is None or known.look is None:
         return []
     return [
-        {"path": list(one.path), "name": one.name, "state": one.state}
+        SampleAnswer(path=one.path, name=one.name, state=one.state)
         for one in known.tally(known.backup, known.look).first
     ]
 
 
-def places(tree: Snapshot) -> list[dict[str, Any]]:
+def places(tree: Snapshot) -> list[PlaceAnswer]:
     """Write the objects that hold others, the topmost ones of a large tree."""
-    found: list[dict[str, Any]] = []
+    found: list[PlaceAnswer] = []
     level, holding = [tree.top()], set()
     while level and len(found) < _PLACES:
         found += [
-            {"path": list(n.path), "written": tree.schema.notation.write(n.path)} for n in level
+            PlaceAnswer(path=n.path, written=tree.schema.notation.write(n.path)) for n in level
         ]
         below = [
             child

@@ -1,6 +1,7 @@
 """The history of one object: its versions, and since when each of its attributes is as it is."""
 
 from dataclasses import dataclass
+from typing import Literal, cast
 
 from django.db.models import Q
 
@@ -17,6 +18,9 @@ from keepsort.server.systems.models import System
 _MOST_VERSIONS = 200
 
 
+MomentState = Literal["new", "changed", "moved", "recreated", "gone"]
+
+
 @dataclass
 class Moment:
     """One version of an object, from the backup that first has it to the last that does.
@@ -26,7 +30,7 @@ class Moment:
 
     record: Record
     until: Record | None
-    state: str
+    state: MomentState
     attributes: list[str]
     path: Path
 
@@ -61,8 +65,9 @@ def history(system: System, path: Path, identity: str | None, tree: Snapshot) ->
         if not having:
             continue  # all backups that had it are gone
         until = having[-1].record if version.last is not None else None
+        state = cast(MomentState, version.state)
         moments.append(
-            Moment(having[0].record, until, version.state, version.attributes, tuple(version.path))
+            Moment(having[0].record, until, state, version.attributes, tuple(version.path))
         )
         following = found[number + 1].first if number + 1 < len(found) else None
         after = next((one for one in telling if one.number > having[-1].number), None)

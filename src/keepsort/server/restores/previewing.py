@@ -6,7 +6,7 @@ from typing import Any, cast
 import msgspec
 
 from keepsort.connectors.applying import read
-from keepsort.connectors.base import Adjusting, Connector
+from keepsort.connectors.base import Adjusting, Connector, Permitting
 from keepsort.core.compare import Comparison, compare
 from keepsort.core.compare.choices import kept
 from keepsort.core.model import ConfigObject, Path, Value
@@ -32,7 +32,7 @@ from keepsort.server import cycle_collector
 from keepsort.server.accounts.models import User
 from keepsort.server.problems import NotFound, Problem
 from keepsort.server.restores.models import PlanRecord
-from keepsort.server.restores.promised import promised
+from keepsort.server.restores.promised import denied, promised
 from keepsort.server.restores.refused import with_aside, without_refused
 from keepsort.server.restores.unsound import with_problems
 from keepsort.server.snapshots.models import Record
@@ -269,8 +269,10 @@ def asked_of(
     predicted = _rehearsed(live, plan.steps, composer, found)
     found += promised(connector.describe().promises, plan.steps)
     found += connector.check(plan.steps, origin)
+    rights = connector.may_write(plan.steps) if isinstance(connector, Permitting) else []
+    found += denied(plan.steps, rights)
     texts = [connector.render(step) for step in plan.steps]
-    return Plan(plan.steps, tuple(found)), texts, predicted
+    return Plan(plan.steps, tuple(found), tuple(rights)), texts, predicted
 
 
 def _changed_since(connector: Connector, live: Snapshot, steps: tuple[Step, ...]) -> list[Finding]:

@@ -9,7 +9,7 @@ from keepsort.core.model.masks import masked
 from keepsort.core.plan.references import referrers
 from keepsort.core.snapshot import Node, Snapshot
 from keepsort.server.sorting.levels import state_without_difference
-from keepsort.server.sorting.showing import Showing, ShownAttribute, line_of
+from keepsort.server.sorting.showing import RowState, Showing, ShownAttribute, line_of
 
 _CONSEQUENCES_SHOWN = 50
 #: To find who refers to an object, the whole tree is read; in a larger one that takes too long.
@@ -52,7 +52,7 @@ class Bench:
     name: str
     kind: str
     kind_label: str
-    state: str
+    state: RowState
     live_path: Path | None
     similarity: float | None
     suggestion: ShownSuggestion | None
@@ -92,7 +92,7 @@ def bench(comparison: Comparison, path: Path, rules: Rules) -> Bench | None:
     known = schema.kinds.get(kind)
     caused = [c for c in comparison.consequences if keys(c.moved) == own]
     if difference:
-        state: str = difference.state
+        state: RowState = difference.state
     else:
         state = state_without_difference(comparison, node.path)
     place = difference.path if difference else node.path
@@ -147,7 +147,7 @@ def _object(side: Snapshot, node: Node | None) -> ConfigObject | None:
     return side.object(node) if node else None
 
 
-def _suggestion(comparison: Comparison, path: Path, state: str) -> ShownSuggestion | None:
+def _suggestion(comparison: Comparison, path: Path, state: RowState) -> ShownSuggestion | None:
     found = comparison.suggestion(path, live=state == "extra")
     if found is None or state not in ("missing", "extra"):
         return None

@@ -10,7 +10,7 @@ from keepsort.core.compare.folding import Folded, folded
 from keepsort.core.model import Path
 from keepsort.core.snapshot import Node, Snapshot
 from keepsort.server.sorting.in_common import GROUPS_SHOWN, groups_within
-from keepsort.server.sorting.showing import Showing, ShownAttribute
+from keepsort.server.sorting.showing import RowState, Showing, ShownAttribute
 from keepsort.server.sorting.viewing import Seen
 
 #: Of an object that is on one side only, so many attributes say which one it is.
@@ -32,7 +32,7 @@ class BranchRow:
     written: str
     name: str
     kind_label: str
-    state: str
+    state: RowState
     live_path: Path | None
     attributes: list[ShownAttribute]
     more: int

@@ -15,6 +15,10 @@ from keepsort.core.compare import Comparison, Difference
 from keepsort.core.model import Path
 from keepsort.core.snapshot import Node
 from keepsort.server.sorting.brief import brief
+from keepsort.server.sorting.showing import RowState
+
+#: So many rows are told at once.
+PAGE_ROWS = 200
 
 
 @dataclass
@@ -33,7 +37,7 @@ class Row:
     kind: str
     kind_label: str
     icon: str
-    state: str
+    state: RowState
     attributes: list[str]
     live_path: Path | None
     tally: dict[str, int]
@@ -45,11 +49,15 @@ class Row:
 
 @dataclass
 class Level:
-    """Some rows of one level, from number `start` on, or of several opened at once."""
+    """Some rows of one level, from number `start` on, or of several opened at once.
+
+    page: how many rows are told at once; pages begin at its multiples.
+    """
 
     total: int
     start: int = 0
     rows: list[Row] = field(default_factory=list)
+    page: int = PAGE_ROWS
 
 
 class _Place(NamedTuple):
@@ -285,7 +293,7 @@ def _row(
     )
 
 
-def state_without_difference(comparison: Comparison, path: Path) -> str:
+def state_without_difference(comparison: Comparison, path: Path) -> RowState:
     """Tell of what does not differ whether it is the same, or outside of what is compared."""
     return "same" if comparison.is_covered(path) else "outside"
 

@@ -1,8 +1,9 @@
 """Values of two trees, made ready to be shown."""
 
 from dataclasses import dataclass, field
+from typing import Literal
 
-from keepsort.core.compare import AttributeDifference, Rules
+from keepsort.core.compare import AttributeDifference, Rules, State
 from keepsort.core.compare.anchors import element_name, hunk_names, key_names
 from keepsort.core.compare.maps import MapChange
 from keepsort.core.compare.sequences import Change
@@ -21,6 +22,11 @@ _STRETCHES_SHOWN = 240
 _KEYS_SHOWN = 400
 
 
+PartState = Literal["same", "changed", "missing", "extra"]
+AttributeState = Literal["same", "changed", "missing", "extra", "follows"]
+RowState = Literal["same", "outside", State]
+
+
 @dataclass
 class Shown:
     """A value ready to be shown: how, and its text; `size` where the text is only its beginning.
@@ -29,7 +35,7 @@ class Shown:
     pieces: of one value that became another, equal and differing pieces in turn.
     """
 
-    form: str
+    form: Literal["text", "data", "hex", "secret", "reference"]
     text: str
     size: int = 0
     path: Path | None = None
@@ -50,7 +56,7 @@ class ShownStretch:
     hidden: whether it differs only in what the rules say does not count.
     """
 
-    state: str
+    state: PartState
     number: int
     left: list[Pieces]
     right: list[Pieces]
@@ -68,7 +74,7 @@ class ShownKey:
     """A value in a map, named by the keys that lead to it; `part` is what it is picked by."""
 
     keys: list[str]
-    state: str
+    state: PartState
     number: int
     part: str
     left: Shown | None
@@ -85,13 +91,16 @@ class ShownMove:
 
 @dataclass
 class ShownAttribute:
-    """One attribute on both sides; `parts` is all that can be picked of it, by name."""
+    """One attribute on both sides; `parts` is all that can be picked of it, by name.
+
+    context: how many equal lines are told before and after a hunk.
+    """
 
     name: str
     label: str
     shape: str
     unit: str
-    state: str
+    state: AttributeState
     secret: bool
     read_only: bool
     consequence_of: Path | None
@@ -103,6 +112,7 @@ class ShownAttribute:
     parts: list[str] = field(default_factory=list)
     moves: list[ShownMove] = field(default_factory=list)
     keys: list[ShownKey] = field(default_factory=list)
+    context: int = _CONTEXT
 
 
 _NO_RULES = Rules()
@@ -122,7 +132,9 @@ class Showing:
     ) -> ShownAttribute:
         """Return an attribute of the object at a place ready to be shown."""
         spec = self.schema.spec(kind, found.name)
-        state = "follows" if moved is not None and found.state == "changed" else found.state
+        state: AttributeState = (
+            "follows" if moved is not None and found.state == "changed" else found.state
+        )
         shown = ShownAttribute(
             name=found.name, label=spec.label or found.name, shape=spec.shape, unit=spec.unit,
             state=state, secret=spec.secret, read_only=spec.read_only, consequence_of=moved,

@@ -5,7 +5,7 @@ from hashlib import blake2b
 
 import msgspec
 
-from keepsort.core.compare import Comparison
+from keepsort.core.compare import Comparison, State
 from keepsort.core.compare.importance import Importance
 from keepsort.core.model import Path, is_beneath
 from keepsort.server.logs import log
@@ -30,7 +30,7 @@ class First(msgspec.Struct, frozen=True):
     path: Path
     written: str
     name: str
-    state: str
+    state: State
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from hashlib import blake2b
 
 import msgspec
 
-from keepsort.core.compare import AttributeDifference, Comparison, Difference, common_changes
+from keepsort.core.compare import AttributeDifference, Comparison, Difference, State, common_changes
 from keepsort.core.compare.folding import folded
 from keepsort.core.compare.importance import Importance
 from keepsort.core.model import Path
@@ -32,7 +32,7 @@ class Thing(msgspec.Struct, frozen=True, omit_defaults=True):
     name: str
     kind: str
     kind_label: str
-    state: str
+    state: State
     stands: str
     urgency: int
     attribute: str = ""

@@ -10,10 +10,10 @@ export type CompareHead = Schemas['CompareHeadShape'];
 export type Row = Schemas['RowShape'];
 export type Level = Schemas['LevelShape'];
 export type Bench = Schemas['BenchShape'];
-export type Attribute = Schemas['AttributeShape'];
+export type Attribute = Schemas['ShownAttributeShape'];
 export type Shown = Schemas['ShownShape'];
-export type Stretch = Schemas['StretchShape'];
-export type MapKey = Schemas['KeyShape'];
+export type Stretch = Schemas['ShownStretchShape'];
+export type MapKey = Schemas['ShownKeyShape'];
 export type Rules = Schemas['RulesShapeRequest'];
 export type Facet = Schemas['FacetShape'];
 export type Moment = Schemas['MomentShape'];
@@ -48,7 +48,7 @@ export type AskReceiver = Schemas['AskReceiverShapeRequest'];
 export type Receiver = Schemas['ReceiverShape'];
 export type BranchTable = Schemas['BranchTableShape'];
 export type BranchRow = Schemas['BranchRowShape'];
-export type Common = Schemas['CommonShape'];
+export type Common = Schemas['ShownCommonShape'];
 export type RunBrief = Schemas['RunBriefShape'];
 
 /** An error as the server tells it: what was not possible and why, and the way out. */

@@ -1446,25 +1446,6 @@ export interface components {
             name: string;
             parts?: string[];
         };
-        /** @description An attribute on both sides. */
-        AttributeShape: {
-            name: string;
-            label: string;
-            shape: string;
-            unit: string;
-            state: components["schemas"]["AttributeState"];
-            secret: boolean;
-            read_only: boolean;
-            consequence_of: string[] | null;
-            left: components["schemas"]["ShownShape"][];
-            right: components["schemas"]["ShownShape"][];
-            both: components["schemas"]["ShownShape"][];
-            stretches: components["schemas"]["StretchShape"][];
-            more_stretches: number;
-            parts: string[];
-            moves: components["schemas"]["ElementMoveShape"][];
-            keys: components["schemas"]["KeyShape"][];
-        };
         /**
          * @description * `same` - same
          *     * `changed` - changed
@@ -1474,7 +1455,16 @@ export interface components {
          * @enum {string}
          */
         AttributeState: "same" | "changed" | "missing" | "extra" | "follows";
-        /** @description An object on both sides. */
+        /**
+         * @description An object on both sides.
+         *
+         *     hidden: names of attributes that differ only in what the rules say does not count.
+         *     similarity: how alike the two places of an accepted move are. suggestion: a guess about it that
+         *         nobody has accepted.
+         *     pattern: of the ignore rule that hides this place.
+         *     consequences: references that follow the move of this object; consequence_count: how many.
+         *     referrers: how many live objects refer to it, where it was recreated; None where not known.
+         */
         BenchShape: {
             path: string[];
             written: string;
@@ -1485,22 +1475,29 @@ export interface components {
             live_path: string[] | null;
             /** Format: double */
             similarity: number | null;
-            suggestion: components["schemas"]["SuggestionShape"] | null;
+            suggestion: components["schemas"]["ShownSuggestionShape"] | null;
             interrupts: string;
             pattern: string;
-            attributes: components["schemas"]["AttributeShape"][];
-            facts: components["schemas"]["AttributeShape"][];
+            attributes: components["schemas"]["ShownAttributeShape"][];
+            facts: components["schemas"]["ShownAttributeShape"][];
             hidden: string[];
             left_exists: boolean;
             right_exists: boolean;
             unreadable: string;
-            consequences: components["schemas"]["ConsequenceShape"][];
+            consequences: components["schemas"]["ShownConsequenceShape"][];
             consequence_count: number;
             referrers: number | null;
         };
         /** @enum {unknown} */
         BlankEnum: "";
-        /** @description An object that differs, in the table of a branch. */
+        /**
+         * @description One object that differs.
+         *
+         *     attributes: what differs of it and is in no group of equal changes; of an object on one side
+         *         only, its first attributes. more: how many attributes are not among them for being many.
+         *     differing: names of all that differ and can be put back, those in groups as well.
+         *     holds: how many objects beneath it are missing, or extra, along with it.
+         */
         BranchRowShape: {
             path: string[];
             written: string;
@@ -1508,27 +1505,47 @@ export interface components {
             kind_label: string;
             state: components["schemas"]["RowState"];
             live_path: string[] | null;
-            attributes: components["schemas"]["AttributeShape"][];
+            attributes: components["schemas"]["ShownAttributeShape"][];
             more: number;
             differing: string[];
             holds: number;
         };
-        /** @description All that differs beneath a place; grouped: objects of which all is told in groups. */
+        /**
+         * @description Some rows of the table, from number `start` on.
+         *
+         *     grouped: how many objects are in no row, since all that differs of them is in groups.
+         */
         BranchTableShape: {
             total: number;
             start: number;
             grouped: number;
             rows: components["schemas"]["BranchRowShape"][];
         };
-        /** @description A backup or a look, named in passing. */
+        /**
+         * @description A backup or a look, named in passing.
+         *
+         *     file: the name of the file it was opened from; else empty.
+         */
         BriefRecordShape: {
             id: number;
             kind: components["schemas"]["RecordKind"];
             /** Format: date-time */
             taken_at: string;
             note: string;
-            /** @description The name of the file it was opened from; else empty. */
             file: string;
+        };
+        /**
+         * @description Something that a system gives out by measure, and a run takes of.
+         *
+         *     of: what is counted, as ``calls``.
+         *     needs: how many the run takes, as far as can be told before.
+         *     left: how many there are. renews: when there are more; empty where that is not known.
+         */
+        BudgetShape: {
+            of: string;
+            needs: number;
+            left: number;
+            renews: string;
         };
         /** @description What backups take: kinds that are out, and places that are in or out, as patterns. */
         ChoiceShape: {
@@ -1556,25 +1573,20 @@ export interface components {
          * @enum {string}
          */
         ClashEnum: "rename" | "skip" | "replace";
-        /** @description Changes in common, those of the most objects first; unseen: how many were not looked at. */
+        /**
+         * @description Such changes, those of the most objects first.
+         *
+         *     total: how many there are. unseen: how many differences were not looked through.
+         */
         CommonFoundShape: {
             total: number;
             unseen: number;
-            groups: components["schemas"]["CommonShape"][];
+            groups: components["schemas"]["ShownCommonShape"][];
         };
         /** @description Where the objects are that have a change in common. */
         CommonPathsShape: {
             total: number;
             paths: string[][];
-        };
-        /** @description A change that several objects have in common; the attribute is that of the first. */
-        CommonShape: {
-            number: number;
-            kind: string;
-            kind_label: string;
-            count: number;
-            attribute: components["schemas"]["AttributeShape"];
-            named: string[];
         };
         /**
          * @description Two records compared, in sum.
@@ -1582,6 +1594,8 @@ export interface components {
          *     tally: what all filters but that by kind of difference let through. shown: what all do.
          *     covers: the branch that is compared; empty where all of the system is.
          *     missing: the first lines of a pasted list that name nothing that differs.
+         *     mentions: of how many objects a file tells; null where it tells of all.
+         *     not_kept: objects of one side that the other left out by choice.
          */
         CompareHeadShape: {
             left: components["schemas"]["RecordShape"];
@@ -1597,14 +1611,12 @@ export interface components {
             covers: string[];
             kinds: components["schemas"]["FacetShape"][];
             attributes: components["schemas"]["FacetShape"][];
-            rules: components["schemas"]["RulesShape"];
+            rules: components["schemas"]["FullRulesShape"];
             missing: string[];
             missing_count: number;
-            /** @description Of how many objects a file tells; null where it tells of all. */
             mentions: number | null;
             aside: components["schemas"]["AsideShape"][];
             aside_count: number;
-            /** @description Objects of one side that the other left out by choice. */
             not_kept: number;
         };
         /** @description A connector as it is offered. */
@@ -1613,11 +1625,6 @@ export interface components {
             label: string;
             address_help: string;
             options: components["schemas"]["OptionShape"][];
-        };
-        /** @description A reference that follows a move. */
-        ConsequenceShape: {
-            path: string[];
-            attribute: string;
         };
         /** @description A reference that leads out of what is kept together, or into it. */
         CrossingShape: {
@@ -1636,10 +1643,27 @@ export interface components {
             lost: string[];
             frees: number | null;
         };
-        /** @description An element of a sequence that only stands elsewhere. */
-        ElementMoveShape: {
-            left: number;
-            right: number;
+        /**
+         * @description * `interrupts` - interrupts
+         *     * `restarts` - restarts
+         *     * `runs` - runs
+         *     * `rests` - rests
+         *     * `fires` - fires
+         *     * `locks` - locks
+         * @enum {string}
+         */
+        DoesEnum: "interrupts" | "restarts" | "runs" | "rests" | "fires" | "locks";
+        /**
+         * @description Something that happens to a system beside what is written.
+         *
+         *     what: what it happens to, or what is run, as people call it.
+         *     steps: numbers of the steps that bring it; empty where the run as a whole does.
+         */
+        EffectShape: {
+            does: components["schemas"]["DoesEnum"];
+            what: string;
+            when: components["schemas"]["WhenEnum"];
+            steps: number[];
         };
         /** @description What of a backup is to go to another place, of this system or of another one. */
         ElsewhereShapeRequest: {
@@ -1693,9 +1717,13 @@ export interface components {
             children: components["schemas"]["FileChildShape"][];
             total: number;
         };
-        /** @description A file that was opened. passed_over: what in it was not understood. */
+        /**
+         * @description A file that was opened. passed_over: what in it was not understood.
+         *
+         *     id: the number of its record.
+         *     fits: systems that it can be compared with.
+         */
         FileShape: {
-            /** @description The number of its record. */
             id: number;
             name: string;
             form: string;
@@ -1718,7 +1746,6 @@ export interface components {
             by: string;
             /** Format: date-time */
             keep_until: string;
-            /** @description Systems that it can be compared with. */
             fits: number[];
         };
         /** @description One attribute of an object of a file; each value in words. */
@@ -1727,7 +1754,12 @@ export interface components {
             values: string[];
             more: number;
         };
-        /** @description What a plan must tell. */
+        /**
+         * @description What a plan must tell.
+         *
+         *     choices: where what is left out could go instead.
+         *     effect: what happens to the system beside what is written. budget: what the run takes of it.
+         */
         FindingShape: {
             name: string;
             level: components["schemas"]["FindingShapeLevelEnum"];
@@ -1737,8 +1769,9 @@ export interface components {
             written: string;
             attribute: string;
             kind: string;
-            /** @description Where what is left out could go instead. */
             choices: string[];
+            effect: components["schemas"]["EffectShape"] | null;
+            budget: components["schemas"]["BudgetShape"] | null;
         };
         /**
          * @description * `stop` - stop
@@ -1784,6 +1817,16 @@ export interface components {
             more: boolean;
             behind: string[];
             unsure: string[];
+        };
+        /** @description Ignore rules with nothing left out, as the API gives them. */
+        FullRulesShape: {
+            letter_case: boolean;
+            space: components["schemas"]["SpaceEnum"] | components["schemas"]["BlankEnum"];
+            blank_lines: boolean;
+            comments: string[];
+            order: boolean;
+            attributes: string[];
+            paths: string[];
         };
         /** @description A backup that goes; frees: null where that cannot be told. */
         GoesShape: {
@@ -1845,9 +1888,7 @@ export interface components {
             outcome: string;
             interrupted: boolean;
             undoes: number | null;
-            /** @description Where all is taken back. */
             undone_by: number | null;
-            /** @description Numbers of the steps that are taken back. */
             taken_back: number[];
             by: string;
             /** Format: date-time */
@@ -1857,11 +1898,9 @@ export interface components {
             steps: number;
             done: number;
             written: number;
-            /** @description How many objects it was to change, create and remove. */
             planned: {
                 [key: string]: number;
             };
-            /** @description The first of them. */
             names: string[];
             message: string;
             waits: string;
@@ -1894,15 +1933,6 @@ export interface components {
             backup: number;
             why: string[];
         };
-        /** @description A value in a map, named by the keys that lead to it. */
-        KeyShape: {
-            keys: string[];
-            state: components["schemas"]["StretchState"];
-            number: number;
-            part: string;
-            left: components["schemas"]["ShownShape"] | null;
-            right: components["schemas"]["ShownShape"] | null;
-        };
         /** @description How much of a backup a kind of object is; bytes: before they are packed. */
         KindShape: {
             name: string;
@@ -1916,12 +1946,15 @@ export interface components {
             /** @default false */
             alone: boolean;
         };
-        /** @description Rows of one level, or of several opened at once. */
+        /**
+         * @description Some rows of one level, from number `start` on, or of several opened at once.
+         *
+         *     page: how many rows are told at once; pages begin at its multiples.
+         */
         LevelShape: {
             total: number;
             start: number;
             rows: components["schemas"]["RowShape"][];
-            /** @description So many rows are told at once; pages begin there. */
             page: number;
         };
         /** @description Lines of a text. */
@@ -2108,7 +2141,12 @@ export interface components {
             path: string;
             text: string;
         };
-        /** @description A preview. */
+        /**
+         * @description A preview.
+         *
+         *     takes_back: which steps of the run it undoes; null where it undoes none, or all.
+         *     rights: null where the system was not asked.
+         */
         PlanShape: {
             id: number;
             system: number;
@@ -2117,7 +2155,6 @@ export interface components {
             sources: components["schemas"]["BriefRecordShape"][];
             look: components["schemas"]["RecordShape"];
             undoes: number | null;
-            /** @description Which steps of the run it undoes; null where it undoes none, or all. */
             takes_back: number[] | null;
             run: number | null;
             policy: string;
@@ -2125,6 +2162,7 @@ export interface components {
             summary: components["schemas"]["SummaryShape"];
             steps: components["schemas"]["StepShape"][];
             findings: components["schemas"]["FindingShape"][];
+            rights: components["schemas"]["RightsShape"] | null;
         };
         /**
          * @description * `overwrite` - overwrite
@@ -2237,7 +2275,13 @@ export interface components {
          * @enum {string}
          */
         RecordKind: "backup" | "look" | "file";
-        /** @description A backup or a look. */
+        /**
+         * @description A backup or a look.
+         *
+         *     scheduled: when its schedule is due; else empty.
+         *     left_out: what it left out by choice, in words.
+         *     file: the name of the file it was opened from; else empty.
+         */
         RecordShape: {
             id: number;
             system: number;
@@ -2261,15 +2305,12 @@ export interface components {
             problems: string[];
             imported: boolean;
             baseline: boolean;
-            /** @description When its schedule is due; else empty. */
             scheduled: string;
             narrowed: boolean;
-            /** @description What it left out by choice, in words. */
             left_out: string[];
             damage_count: number;
             /** Format: date-time */
             verified_at: string | null;
-            /** @description The name of the file it was opened from; else empty. */
             file: string;
         };
         /** @description What a policy does. next_at, next: when and which go next, if all scheduled is made. */
@@ -2283,6 +2324,15 @@ export interface components {
             next: number[];
         };
         /**
+         * @description What the system has said of whether the account may carry steps out.
+         *
+         *     may: how many it may. not_told: numbers of those that the system says nothing of before.
+         */
+        RightsShape: {
+            may: number;
+            not_told: number[];
+        };
+        /**
          * @description * `viewer` - looks
          *     * `operator` - backs up and previews
          *     * `restorer` - restores
@@ -2290,7 +2340,14 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "viewer" | "operator" | "restorer" | "administrator";
-        /** @description A row of the merged tree. */
+        /**
+         * @description One row of the merged tree.
+         *
+         *     tally: differences at and beneath it, by state. children: rows right beneath it.
+         *     similarity: of a missing or extra object, how alike the one is that it may be; of a move that
+         *         was accepted, how alike the two places are.
+         *     brief: where one short value became another, both.
+         */
         RowShape: {
             path: string[];
             name: string;
@@ -2313,29 +2370,15 @@ export interface components {
         /**
          * @description * `same` - same
          *     * `outside` - outside
+         *     * `missing` - missing
+         *     * `extra` - extra
          *     * `changed` - changed
          *     * `moved` - moved
          *     * `recreated` - recreated
-         *     * `missing` - missing
-         *     * `extra` - extra
          *     * `unreadable` - unreadable
          * @enum {string}
          */
-        RowState: "same" | "outside" | "changed" | "moved" | "recreated" | "missing" | "extra" | "unreadable";
-        /** @description Ignore rules: what does not count. */
-        RulesShape: {
-            /** @default false */
-            letter_case: boolean;
-            /** @default  */
-            space: components["schemas"]["SpaceEnum"] | components["schemas"]["BlankEnum"];
-            /** @default false */
-            blank_lines: boolean;
-            comments?: string[];
-            /** @default false */
-            order: boolean;
-            attributes?: string[];
-            paths?: string[];
-        };
+        RowState: "same" | "outside" | "missing" | "extra" | "changed" | "moved" | "recreated" | "unreadable";
         /** @description Ignore rules: what does not count. */
         RulesShapeRequest: {
             /** @default false */
@@ -2350,7 +2393,14 @@ export interface components {
             attributes?: string[];
             paths?: string[];
         };
-        /** @description A run in a list. */
+        /**
+         * @description A run in a list.
+         *
+         *     undone_by: where all is taken back.
+         *     taken_back: numbers of the steps that are taken back.
+         *     planned: how many objects it was to change, create and remove.
+         *     names: the first of them.
+         */
         RunBriefShape: {
             id: number;
             system: number;
@@ -2360,9 +2410,7 @@ export interface components {
             outcome: string;
             interrupted: boolean;
             undoes: number | null;
-            /** @description Where all is taken back. */
             undone_by: number | null;
-            /** @description Numbers of the steps that are taken back. */
             taken_back: number[];
             by: string;
             /** Format: date-time */
@@ -2372,11 +2420,9 @@ export interface components {
             steps: number;
             done: number;
             written: number;
-            /** @description How many objects it was to change, create and remove. */
             planned: {
                 [key: string]: number;
             };
-            /** @description The first of them. */
             names: string[];
             message: string;
             waits: string;
@@ -2395,9 +2441,7 @@ export interface components {
             outcome: string;
             interrupted: boolean;
             undoes: number | null;
-            /** @description Where all is taken back. */
             undone_by: number | null;
-            /** @description Numbers of the steps that are taken back. */
             taken_back: number[];
             by: string;
             /** Format: date-time */
@@ -2407,11 +2451,9 @@ export interface components {
             steps: number;
             done: number;
             written: number;
-            /** @description How many objects it was to change, create and remove. */
             planned: {
                 [key: string]: number;
             };
-            /** @description The first of them. */
             names: string[];
             message: string;
             waits: string;
@@ -2464,15 +2506,15 @@ export interface components {
             state: components["schemas"]["SampleState"];
         };
         /**
-         * @description * `changed` - changed
+         * @description * `missing` - missing
+         *     * `extra` - extra
+         *     * `changed` - changed
          *     * `moved` - moved
          *     * `recreated` - recreated
-         *     * `missing` - missing
-         *     * `extra` - extra
          *     * `unreadable` - unreadable
          * @enum {string}
          */
-        SampleState: "changed" | "moved" | "recreated" | "missing" | "extra" | "unreadable";
+        SampleState: "missing" | "extra" | "changed" | "moved" | "recreated" | "unreadable";
         /** @description A schedule as it stands. running: the number of its backup that is being made. */
         ScheduleShape: {
             minutes?: number | null;
@@ -2525,17 +2567,79 @@ export interface components {
             /** @description Secret options that are kept. */
             has_secrets: string[];
         };
+        /**
+         * @description One attribute on both sides; `parts` is all that can be picked of it, by name.
+         *
+         *     context: how many equal lines are told before and after a hunk.
+         */
+        ShownAttributeShape: {
+            name: string;
+            label: string;
+            shape: string;
+            unit: string;
+            state: components["schemas"]["AttributeState"];
+            secret: boolean;
+            read_only: boolean;
+            consequence_of: string[] | null;
+            left: components["schemas"]["ShownShape"][];
+            right: components["schemas"]["ShownShape"][];
+            both: components["schemas"]["ShownShape"][];
+            stretches: components["schemas"]["ShownStretchShape"][];
+            more_stretches: number;
+            parts: string[];
+            moves: components["schemas"]["ShownMoveShape"][];
+            keys: components["schemas"]["ShownKeyShape"][];
+            context: number;
+        };
+        /**
+         * @description A change that several objects have in common.
+         *
+         *     number: what it is asked for by, in this view. attribute: as it is in the first of them.
+         *     named: how the first of them are written.
+         */
+        ShownCommonShape: {
+            number: number;
+            kind: string;
+            kind_label: string;
+            count: number;
+            attribute: components["schemas"]["ShownAttributeShape"];
+            named: string[];
+        };
+        /** @description A reference that differs only because this object was moved. */
+        ShownConsequenceShape: {
+            path: string[];
+            attribute: string;
+        };
+        /** @description A value in a map, named by the keys that lead to it; `part` is what it is picked by. */
+        ShownKeyShape: {
+            keys: string[];
+            state: components["schemas"]["StretchState"];
+            number: number;
+            part: string;
+            left: components["schemas"]["ShownShape"] | null;
+            right: components["schemas"]["ShownShape"] | null;
+        };
         /** @description All differences that are shown, as far as they can be picked at once. */
         ShownListShape: {
             total: number;
             rows: components["schemas"]["ShownRowShape"][];
+        };
+        /** @description An element of a sequence that only stands elsewhere; positions count from 0. */
+        ShownMoveShape: {
+            left: number;
+            right: number;
         };
         /** @description One of the differences that are shown. */
         ShownRowShape: {
             path: string[];
             state: components["schemas"]["SampleState"];
         };
-        /** @description A value ready to be shown. */
+        /**
+         * @description A value ready to be shown: how, and its text; `size` where the text is only its beginning.
+         *
+         *     part: what an element of a set is picked by, where it can be picked alone.
+         *     pieces: of one value that became another, equal and differing pieces in turn.
+         */
         ShownShape: {
             form: components["schemas"]["ShownShapeFormEnum"];
             text: string;
@@ -2554,6 +2658,38 @@ export interface components {
          * @enum {string}
          */
         ShownShapeFormEnum: "text" | "data" | "hex" | "secret" | "reference";
+        /**
+         * @description A stretch of lines on both sides, or of elements of a sequence.
+         *
+         *     left, right: each line in pieces, equal and differing ones in turn, the first one equal.
+         *     left_start, right_start: numbers of their first lines, from 0; left_size, right_size: how many
+         *         lines they have, which may be more than are shown.
+         *     part: what it is picked by; its number only tells it from others on the screen.
+         *     folded: equal lines that are left out between the first and the last ones shown.
+         *     hidden: whether it differs only in what the rules say does not count.
+         */
+        ShownStretchShape: {
+            state: components["schemas"]["StretchState"];
+            number: number;
+            left: string[][];
+            right: string[][];
+            left_start: number;
+            right_start: number;
+            left_size: number;
+            right_size: number;
+            part: string;
+            folded: number;
+            hidden: boolean;
+        };
+        /** @description A guess that a missing object is an extra one, and how alike they are, from 0 to 1. */
+        ShownSuggestionShape: {
+            path: string[];
+            written: string;
+            live_path: string[];
+            live_written: string;
+            /** Format: double */
+            similarity: number;
+        };
         /** @description Name and password. */
         SignInRequest: {
             username: string;
@@ -2587,7 +2723,11 @@ export interface components {
             damage: components["schemas"]["PlaceTextShape"][];
             damage_count: number;
         };
-        /** @description One step of a plan. */
+        /**
+         * @description One step of a plan.
+         *
+         *     trial: what can be done to see that it works; empty where nothing.
+         */
         StepShape: {
             number: number;
             action: components["schemas"]["ActionEnum"];
@@ -2597,32 +2737,17 @@ export interface components {
             written: string;
             to_written: string | null;
             kind_label: string;
-            /** @description What can be done to see that it works; empty where nothing. */
             trial: string;
             reason: string;
             needs: number[];
             changed: string[];
-            attributes: components["schemas"]["AttributeShape"][];
+            attributes: components["schemas"]["ShownAttributeShape"][];
             rendered: string;
         };
         /** @description An archive in a place; bytes it is long. */
         StoredShape: {
             name: string;
             bytes: number;
-        };
-        /** @description A stretch of a text or a sequence; each line in pieces, equal and differing in turn. */
-        StretchShape: {
-            state: components["schemas"]["StretchState"];
-            number: number;
-            left: string[][];
-            right: string[][];
-            left_start: number;
-            right_start: number;
-            left_size: number;
-            right_size: number;
-            part: string;
-            folded: number;
-            hidden: boolean;
         };
         /**
          * @description * `same` - same
@@ -2632,15 +2757,6 @@ export interface components {
          * @enum {string}
          */
         StretchState: "same" | "changed" | "missing" | "extra";
-        /** @description A guess that a missing object is an extra one. */
-        SuggestionShape: {
-            path: string[];
-            written: string;
-            live_path: string[];
-            live_written: string;
-            /** Format: double */
-            similarity: number;
-        };
         /** @description The numbers of a preview. */
         SummaryShape: {
             created: number;
@@ -2651,7 +2767,13 @@ export interface components {
                 [key: string]: number;
             };
         };
-        /** @description A system with what Watch shows of it. */
+        /**
+         * @description A system with what Watch shows of it.
+         *
+         *     urgent: patterns of what is urgent when it differs.
+         *     minor: patterns of what is minor.
+         *     kept: the newest backup of a branch, kept by hand.
+         */
         SystemShape: {
             id: number;
             name: string;
@@ -2664,9 +2786,7 @@ export interface components {
             rules_saved: boolean;
             choices: components["schemas"]["ChoosableShape"][];
             tags: string[];
-            /** @description Patterns of what is urgent when it differs. */
             urgent: string[];
-            /** @description Patterns of what is minor. */
             minor: string[];
             sample: components["schemas"]["SampleShape"][];
             work: components["schemas"]["WorkShape"][];
@@ -2676,7 +2796,6 @@ export interface components {
             off_baseline: {
                 [key: string]: number;
             };
-            /** @description The newest backup of a branch, kept by hand. */
             kept: components["schemas"]["RecordShape"] | null;
             schedules: components["schemas"]["NextTimeShape"][];
             trouble: string;
@@ -2795,13 +2914,24 @@ export interface components {
          */
         WayEnum: "mail" | "webhook";
         /**
+         * @description * `with` - with
+         *     * `during` - during
+         *     * `after` - after
+         * @enum {string}
+         */
+        WhenEnum: "with" | "during" | "after";
+        /**
          * @description * `backup` - Backup
          *     * `look` - Look
          *     * `verify` - Verify
          * @enum {string}
          */
         WorkKind: "backup" | "look" | "verify";
-        /** @description A backup or a look on its way. */
+        /**
+         * @description A backup or a look on its way.
+         *
+         *     expected: as many as the one before saw; 0 if unknown.
+         */
         WorkShape: {
             id: number;
             system: number;
@@ -2810,7 +2940,6 @@ export interface components {
             at_written: string;
             state: components["schemas"]["WorkState"];
             objects_seen: number;
-            /** @description As many as the one before saw; 0 if unknown. */
             expected: number;
             /** Format: date-time */
             started_at: string | null;
@@ -11237,7 +11366,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RulesShape"];
+                    "application/json": components["schemas"]["FullRulesShape"];
                 };
             };
             /** @description What was asked for is not as it should be. */

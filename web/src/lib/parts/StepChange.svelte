@@ -22,16 +22,14 @@
         )
       : value.text;
   const lines = (pieces: string[][]): string => pieces.map((p) => p.join('')).join('\n') || '—';
-  const CONTEXT = 2;
   /** Of equal lines those right before and after a hunk; dots stand for the others. */
-  function around(same: Stretch, first: boolean, last: boolean): string[][] {
+  function around(same: Stretch, many: number, first: boolean, last: boolean): string[][] {
     const all = same.left;
     const dots = [['⋯']];
-    if (first) return all.length > CONTEXT || same.folded ? [...dots, ...all.slice(-CONTEXT)] : all;
-    if (last)
-      return all.length > CONTEXT || same.folded ? [...all.slice(0, CONTEXT), ...dots] : all;
-    const many = same.folded || all.length > 2 * CONTEXT;
-    return many ? [...all.slice(0, CONTEXT), ...dots, ...all.slice(-CONTEXT)] : all;
+    if (all.length <= (first || last ? many : 2 * many) && !same.folded) return all;
+    if (first) return [...dots, ...all.slice(-many)];
+    if (last) return [...all.slice(0, many), ...dots];
+    return [...all.slice(0, many), ...dots, ...all.slice(-many)];
   }
   const note = (a: Attribute): string =>
     a.secret
@@ -81,7 +79,7 @@
               <!-- some lines around a hunk say where it is -->
               {@const last = n === attribute.stretches.length - 1}
               <div class="break-words whitespace-pre-wrap text-ink-3">
-                {lines(around(stretch, n === 0, last))}
+                {lines(around(stretch, attribute.context, n === 0, last))}
               </div>
             {:else}
               <div class="grid grid-cols-2 gap-x-2.5">

@@ -180,7 +180,7 @@
     <section class="min-h-0 overflow-auto bg-sheet px-6 py-3" aria-label="What will be done">
       <div class="max-w-5xl">
         {#if error}<div class="mb-2"><Trouble {error} /></div>{/if}
-        {#if plan.findings.length}<Findings {plan} bind:confirmed bind:answers />{/if}
+        <Findings {plan} bind:confirmed bind:answers />
         <p class="mb-3 flex flex-wrap gap-x-6 gap-y-1 text-sm text-ink-2">
           <label class="flex items-center gap-1.5">
             if {plan.system_name} goes away, wait

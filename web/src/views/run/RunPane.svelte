@@ -10,6 +10,7 @@
   import StepLine from '$lib/parts/StepLine.svelte';
   import Title from '$lib/parts/Title.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
+  import RunEffects from './RunEffects.svelte';
   import RunEnd from './RunEnd.svelte';
   import Trial from './Trial.svelte';
   import WaitNote from './WaitNote.svelte';
@@ -122,6 +123,7 @@
     {#if error}<div class="mt-2"><Trouble {error} /></div>{/if}
     {#if !finished}<div class="mt-2"><NoWorker /></div>{/if}
     {#if run.waits && !finished}<WaitNote {run} />{/if}
+    {#if !finished}<RunEffects {run} />{/if}
     {#if run.message}
       <p class="mt-2 border-l-3 {finished ? 'border-stop' : 'border-note'} pl-2.5">{run.message}</p>
     {/if}

@@ -1,74 +1,44 @@
 """The shapes of opened files, and of what is saved to one."""
 
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Literal
+
 from rest_framework import serializers
 
 from keepsort.files.catalogue import FORMATS
 from keepsort.server.api.shapes.base import Shape, path_field
 
 
-class FileShape(Shape):
-    """A file that was opened. passed_over: what in it was not understood."""
+@dataclass(kw_only=True)
+class FileAnswer:
+    """A file that was opened. passed_over: what in it was not understood.
 
-    id = serializers.IntegerField(help_text="The number of its record.")
-    name = serializers.CharField()
-    form = serializers.CharField()
-    bytes = serializers.IntegerField()
-    sha256 = serializers.CharField()
-    system = serializers.CharField()
-    connector = serializers.CharField()
-    software = serializers.CharField()
-    taken_at = serializers.CharField()
-    made_by = serializers.CharField()
-    note = serializers.CharField()
-    objects = serializers.IntegerField()
-    whole = serializers.BooleanField()
-    signed = serializers.ChoiceField(choices=("no", "here", "elsewhere"))
-    signed_by = serializers.CharField()
-    secrets = serializers.IntegerField()
-    passed_over = serializers.ListField(child=serializers.CharField())
-    opened_at = serializers.DateTimeField()
-    by = serializers.CharField()
-    keep_until = serializers.DateTimeField()
-    fits = serializers.ListField(
-        child=serializers.IntegerField(), help_text="Systems that it can be compared with."
-    )
+    id: the number of its record.
+    fits: systems that it can be compared with.
+    """
 
-
-class FileValueShape(Shape):
-    """One attribute of an object of a file; each value in words."""
-
-    name = serializers.CharField()
-    values = serializers.ListField(child=serializers.CharField(allow_blank=True))
-    more = serializers.IntegerField()
-
-
-class FileChildShape(Shape):
-    """An object beneath another one; how many there are at and beneath it."""
-
-    path = path_field()
-    name = serializers.CharField()
-    kind_label = serializers.CharField()
-    objects = serializers.IntegerField()
-
-
-class FileObjectShape(Shape):
-    """An object of a file, its values as they may be seen, and some of those beneath it."""
-
-    path = path_field()
-    written = serializers.CharField()
-    kind_label = serializers.CharField()
-    mentioned = serializers.BooleanField()
-    unreadable = serializers.CharField()
-    attributes = FileValueShape(many=True)
-    children = FileChildShape(many=True)
-    total = serializers.IntegerField()
-
-
-class FoundInFileShape(Shape):
-    """Objects of a file in which a text was found; whether all of it was searched."""
-
-    found = FileChildShape(many=True)
-    searched_all = serializers.BooleanField()
+    id: int
+    name: str
+    form: str
+    bytes: int
+    sha256: str
+    system: str
+    connector: str
+    software: str
+    taken_at: str
+    made_by: str
+    note: str
+    objects: int
+    whole: bool
+    signed: Literal["no", "here", "elsewhere"]
+    signed_by: str
+    secrets: int
+    passed_over: list[str]
+    opened_at: datetime
+    by: str
+    keep_until: datetime
+    fits: list[int]
 
 
 class WantedShape(Shape):
@@ -93,13 +63,14 @@ class ImportShape(Shape):
     note = serializers.CharField(max_length=300, allow_blank=True, default="")
 
 
-class ExportShape(Shape):
+@dataclass(kw_only=True)
+class ExportAnswer:
     """What an export would hold; `left_out` lists the first of what it would not."""
 
-    name = serializers.CharField()
-    bytes = serializers.IntegerField()
-    objects = serializers.IntegerField()
-    secrets = serializers.IntegerField()
-    sealed = serializers.IntegerField()
-    left_out = serializers.ListField(child=serializers.CharField())
-    left_out_count = serializers.IntegerField()
+    name: str
+    bytes: int
+    objects: int
+    secrets: int
+    sealed: int
+    left_out: list[str]
+    left_out_count: int

@@ -1,50 +1,59 @@
 """The shapes of backups, looks, systems and work."""
 
+from dataclasses import dataclass, field
+from datetime import datetime
+
 from rest_framework import serializers
 
-from keepsort.core.compare.comparison import STATES
-from keepsort.server.api.shapes.base import Shape, path_field, tally_field, texts_field
+from keepsort.core.compare import State
+from keepsort.core.model import Path
+from keepsort.server.api.shapes.base import Shape, path_field, texts_field
 from keepsort.server.restores.models import Run
 from keepsort.server.snapshots.models import Record, Work
 
 
-class RecordShape(Shape):
-    """A backup or a look."""
+@dataclass(kw_only=True)
+class RecordAnswer:
+    """A backup or a look.
 
-    id = serializers.IntegerField()
-    system = serializers.IntegerField()
-    kind = serializers.ChoiceField(choices=Record.Kind.choices)
-    taken_at = serializers.DateTimeField()
-    by = serializers.CharField()
-    note = serializers.CharField()
-    pinned = serializers.BooleanField()
-    at = path_field()
-    at_written = serializers.CharField()
-    software = serializers.CharField()
-    objects = serializers.IntegerField()
-    stored_bytes = serializers.IntegerField()
-    seconds = serializers.FloatField()
-    changes = tally_field()
-    problem_count = serializers.IntegerField()
-    problems = serializers.ListField(child=serializers.CharField())
-    imported = serializers.BooleanField()
-    baseline = serializers.BooleanField()
-    scheduled = serializers.CharField(help_text="When its schedule is due; else empty.")
-    narrowed = serializers.BooleanField()
-    left_out = serializers.ListField(
-        child=serializers.CharField(), help_text="What it left out by choice, in words."
-    )
-    damage_count = serializers.IntegerField()
-    verified_at = serializers.DateTimeField(allow_null=True)
-    file = serializers.CharField(help_text="The name of the file it was opened from; else empty.")
+    scheduled: when its schedule is due; else empty.
+    left_out: what it left out by choice, in words.
+    file: the name of the file it was opened from; else empty.
+    """
+
+    id: int
+    system: int
+    kind: Record.Kind
+    taken_at: datetime
+    by: str
+    note: str
+    pinned: bool
+    at: Path
+    at_written: str
+    software: str
+    objects: int
+    stored_bytes: int
+    seconds: float
+    changes: dict[str, int]
+    problem_count: int
+    problems: list[str]
+    imported: bool
+    baseline: bool
+    scheduled: str
+    narrowed: bool
+    left_out: list[str]
+    damage_count: int
+    verified_at: datetime | None
+    file: str
 
 
-class AsideShape(Shape):
+@dataclass(kw_only=True)
+class AsideAnswer:
     """An object of a file that has no place in the system, with what is beneath it."""
 
-    written = serializers.CharField()
-    count = serializers.IntegerField()
-    why = serializers.CharField()
+    written: str
+    count: int
+    why: str
 
 
 class ChoiceShape(Shape):
@@ -61,22 +70,26 @@ class ChoiceShape(Shape):
     )
 
 
-class WorkShape(Shape):
-    """A backup or a look on its way."""
+@dataclass(kw_only=True)
+class WorkAnswer:
+    """A backup or a look on its way.
 
-    id = serializers.IntegerField()
-    system = serializers.IntegerField()
-    kind = serializers.ChoiceField(choices=Work.Kind.choices)
-    at = path_field()
-    at_written = serializers.CharField()
-    state = serializers.ChoiceField(choices=Work.State.choices)
-    objects_seen = serializers.IntegerField()
-    expected = serializers.IntegerField(help_text="As many as the one before saw; 0 if unknown.")
-    started_at = serializers.DateTimeField(allow_null=True)
-    waits = serializers.CharField(allow_blank=True)
-    cancel_asked = serializers.BooleanField()
-    message = serializers.CharField()
-    result = serializers.IntegerField(allow_null=True)
+    expected: as many as the one before saw; 0 if unknown.
+    """
+
+    id: int
+    system: int
+    kind: Work.Kind
+    at: Path
+    at_written: str
+    state: Work.State
+    objects_seen: int
+    expected: int
+    started_at: datetime | None
+    waits: str
+    cancel_asked: bool
+    message: str
+    result: int | None
 
 
 class AskWorkShape(Shape):
@@ -88,87 +101,101 @@ class AskWorkShape(Shape):
     pinned = serializers.BooleanField(default=False)
 
 
-class RunBriefShape(Shape):
-    """A run in a list."""
+@dataclass(kw_only=True)
+class RunBriefAnswer:
+    """A run in a list.
 
-    id = serializers.IntegerField()
-    system = serializers.IntegerField()
-    system_name = serializers.CharField()
-    plan = serializers.IntegerField()
-    state = serializers.ChoiceField(choices=Run.State.choices)
-    outcome = serializers.CharField()
-    interrupted = serializers.BooleanField()
-    undoes = serializers.IntegerField(allow_null=True)
-    undone_by = serializers.IntegerField(allow_null=True, help_text="Where all is taken back.")
-    taken_back = serializers.ListField(
-        child=serializers.IntegerField(), help_text="Numbers of the steps that are taken back."
-    )
-    by = serializers.CharField()
-    started_at = serializers.DateTimeField()
-    finished_at = serializers.DateTimeField(allow_null=True)
-    steps = serializers.IntegerField()
-    done = serializers.IntegerField()
-    written = serializers.IntegerField()
-    planned = tally_field(help_text="How many objects it was to change, create and remove.")
-    names = serializers.ListField(child=serializers.CharField(), help_text="The first of them.")
-    message = serializers.CharField()
-    waits = serializers.CharField(allow_blank=True)
-    waits_until = serializers.DateTimeField(allow_null=True)
-    wait_minutes = serializers.IntegerField()
-    cancel_asked = serializers.BooleanField()
+    undone_by: where all is taken back.
+    taken_back: numbers of the steps that are taken back.
+    planned: how many objects it was to change, create and remove.
+    names: the first of them.
+    """
+
+    id: int
+    system: int
+    system_name: str
+    plan: int
+    state: Run.State
+    outcome: str
+    interrupted: bool
+    undoes: int | None
+    undone_by: int | None
+    taken_back: list[int]
+    by: str
+    started_at: datetime
+    finished_at: datetime | None
+    steps: int
+    done: int
+    written: int
+    planned: dict[str, int]
+    names: list[str]
+    message: str
+    waits: str
+    waits_until: datetime | None
+    wait_minutes: int
+    cancel_asked: bool
 
 
-class SampleShape(Shape):
+@dataclass(kw_only=True)
+class SampleAnswer:
     """One of the objects that differ."""
 
-    path = path_field()
-    name = serializers.CharField()
-    state = serializers.ChoiceField(choices=STATES)
+    path: Path
+    name: str
+    state: State
 
 
-class NextTimeShape(Shape):
+@dataclass(kw_only=True)
+class NextTimeAnswer:
     """A schedule in passing."""
 
-    id = serializers.IntegerField()
-    words = serializers.CharField()
-    at_written = serializers.CharField()
-    next_at = serializers.DateTimeField(allow_null=True)
+    id: int
+    words: str
+    at_written: str
+    next_at: datetime | None
 
 
-class ChoosableShape(Shape):
+@dataclass(kw_only=True)
+class ChoosableAnswer:
     """What can be chosen for one restore; default: what holds where nothing is."""
 
-    name = serializers.CharField()
-    label = serializers.CharField()  # type: ignore[assignment]
-    choices = serializers.ListField(child=serializers.CharField())
-    default = serializers.CharField()
+    name: str
+    label: str
+    choices: list[str]
+    default: str
 
 
-class SystemShape(Shape):
-    """A system with what Watch shows of it."""
+@dataclass(kw_only=True)
+class SystemAnswer:
+    """A system with what Watch shows of it.
 
-    id = serializers.IntegerField()
-    name = serializers.CharField()
-    connector = serializers.CharField()
-    connector_label = serializers.CharField()
-    address = serializers.CharField()
-    objects = serializers.IntegerField()
-    backups = RecordShape(many=True)
-    look = RecordShape(allow_null=True)
-    rules_saved = serializers.BooleanField()
-    choices = ChoosableShape(many=True)
-    tags = texts_field()
-    urgent = texts_field(help_text="Patterns of what is urgent when it differs.")
-    minor = texts_field(help_text="Patterns of what is minor.")
-    sample = SampleShape(many=True)
-    work = WorkShape(many=True)
-    failed = WorkShape(allow_null=True)
-    runs = RunBriefShape(many=True)
-    baseline = RecordShape(allow_null=True)
-    off_baseline = tally_field()
-    kept = RecordShape(allow_null=True, help_text="The newest backup of a branch, kept by hand.")
-    schedules = NextTimeShape(many=True)
-    trouble = serializers.CharField(allow_blank=True)
+    urgent: patterns of what is urgent when it differs.
+    minor: patterns of what is minor.
+    kept: the newest backup of a branch, kept by hand.
+    """
+
+    id: int
+    name: str
+    connector: str
+    connector_label: str
+    address: str
+    objects: int = 0
+    backups: list[RecordAnswer] = field(default_factory=list)
+    look: RecordAnswer | None = None
+    rules_saved: bool = False
+    choices: list[ChoosableAnswer] = field(default_factory=list)
+    tags: list[str] = field(default_factory=list)
+    urgent: list[str] = field(default_factory=list)
+    minor: list[str] = field(default_factory=list)
+    sample: list[SampleAnswer] = field(default_factory=list)
+    work: list[WorkAnswer] = field(default_factory=list)
+    failed: WorkAnswer | None = None
+    runs: list[RunBriefAnswer] = field(default_factory=list)
+    baseline: RecordAnswer | None = None
+    off_baseline: dict[str, int] = field(default_factory=dict)
+    kept: RecordAnswer | None = None
+    schedules: list[NextTimeAnswer] = field(default_factory=list)
+    trouble: str = ""
 
 
 class WatchedShape(Shape):
@@ -183,14 +210,18 @@ class WatchedShape(Shape):
     minor = texts_field(max_length=200)
 
 
-class BriefRecordShape(Shape):
-    """A backup or a look, named in passing."""
+@dataclass(kw_only=True)
+class BriefRecordAnswer:
+    """A backup or a look, named in passing.
 
-    id = serializers.IntegerField()
-    kind = serializers.ChoiceField(choices=Record.Kind.choices)
-    taken_at = serializers.DateTimeField()
-    note = serializers.CharField(allow_blank=True)
-    file = serializers.CharField(help_text="The name of the file it was opened from; else empty.")
+    file: the name of the file it was opened from; else empty.
+    """
+
+    id: int
+    kind: Record.Kind
+    taken_at: datetime
+    note: str
+    file: str
 
 
 class RecordChangeShape(Shape):

@@ -1,12 +1,19 @@
 """The shapes of picks, plans and runs."""
 
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Literal
+
 from rest_framework import serializers
 
 from keepsort.core.compare import LIKENESS
-from keepsort.server.api.shapes.base import Shape, minutes_field, path_field, tally_field
-from keepsort.server.api.shapes.comparing import AttributeShape, RulesShape
-from keepsort.server.api.shapes.records import BriefRecordShape, RecordShape, RunBriefShape
+from keepsort.core.model import Path
+from keepsort.core.plan import Budget, Effect, Offer
+from keepsort.server.api.shapes.base import Shape, minutes_field, path_field
+from keepsort.server.api.shapes.comparing import RulesShape
+from keepsort.server.api.shapes.records import BriefRecordAnswer, RecordAnswer, RunBriefAnswer
 from keepsort.server.restores.models import Run, RunStep
+from keepsort.server.sorting.showing import ShownAttribute
 
 
 class AttributePickShape(Shape):
@@ -73,48 +80,56 @@ class ElsewhereShape(Shape):
     clash = serializers.ChoiceField(choices=("rename", "skip", "replace"), default="rename")
 
 
-class PlaceShape(Shape):
+@dataclass(kw_only=True)
+class PlaceAnswer:
     """An object that holds others."""
 
-    path = path_field()
-    written = serializers.CharField()
+    path: Path
+    written: str
 
 
-class StepShape(Shape):
-    """One step of a plan."""
+@dataclass(kw_only=True)
+class StepAnswer:
+    """One step of a plan.
 
-    number = serializers.IntegerField()
-    action = serializers.ChoiceField(choices=("create", "update", "move", "delete"))
-    path = path_field()
-    to = path_field(allow_null=True)
-    name = serializers.CharField(allow_blank=True)
-    written = serializers.CharField()
-    to_written = serializers.CharField(allow_null=True)
-    kind_label = serializers.CharField()
-    trial = serializers.CharField(
-        allow_blank=True, help_text="What can be done to see that it works; empty where nothing."
-    )
-    reason = serializers.CharField(allow_blank=True)
-    needs = serializers.ListField(child=serializers.IntegerField())
-    changed = serializers.ListField(child=serializers.CharField())
-    attributes = AttributeShape(many=True)
-    rendered = serializers.CharField(allow_blank=True)
+    trial: what can be done to see that it works; empty where nothing.
+    """
+
+    number: int
+    action: Literal["create", "update", "move", "delete"]
+    path: Path
+    to: Path | None
+    name: str
+    written: str
+    to_written: str | None
+    kind_label: str
+    trial: str
+    reason: str
+    needs: list[int]
+    changed: list[str]
+    attributes: list[ShownAttribute]
+    rendered: str
 
 
-class FindingShape(Shape):
-    """What a plan must tell."""
+@dataclass(kw_only=True)
+class FindingAnswer:
+    """What a plan must tell.
 
-    name = serializers.CharField()
-    level = serializers.ChoiceField(choices=("stop", "ask", "confirm", "note"))
-    code = serializers.CharField()
-    text = serializers.CharField()
-    path = path_field()
-    written = serializers.CharField()
-    attribute = serializers.CharField(allow_blank=True)
-    kind = serializers.CharField(allow_blank=True)
-    choices = serializers.ListField(
-        child=serializers.CharField(), help_text="Where what is left out could go instead."
-    )
+    choices: where what is left out could go instead.
+    effect: what happens to the system beside what is written. budget: what the run takes of it.
+    """
+
+    name: str
+    level: Literal["stop", "ask", "confirm", "note"]
+    code: str
+    text: str
+    path: Path
+    written: str
+    attribute: str
+    kind: str
+    choices: list[str]
+    effect: Effect | None
+    budget: Budget | None
 
 
 class FormerNameShape(Shape):
@@ -141,54 +156,60 @@ class AgainShape(Shape):
     remember = serializers.BooleanField(default=False)
 
 
-class OfferShape(Shape):
-    """Something that belongs with what is picked."""
-
-    path = path_field()
-    attribute = serializers.CharField()
-    part = serializers.CharField(allow_blank=True)
-    target = path_field()
-
-
-class TrayShape(Shape):
+@dataclass(kw_only=True)
+class TrayAnswer:
     """What the tray shows: steps in brief, what comes along, what to mind."""
 
-    steps = StepShape(many=True)
-    findings = FindingShape(many=True)
-    offers = OfferShape(many=True)
+    steps: list[StepAnswer]
+    findings: list[FindingAnswer]
+    offers: list[Offer]
 
 
-class SummaryShape(Shape):
+@dataclass(kw_only=True)
+class SummaryAnswer:
     """The numbers of a preview."""
 
-    created = serializers.IntegerField()
-    changed = serializers.IntegerField()
-    removed = serializers.IntegerField()
-    steps = serializers.IntegerField()
-    left = tally_field()
+    created: int
+    changed: int
+    removed: int
+    steps: int
+    left: dict[str, int]
 
 
-class PlanShape(Shape):
-    """A preview."""
+@dataclass(kw_only=True)
+class RightsAnswer:
+    """What the system has said of whether the account may carry steps out.
 
-    id = serializers.IntegerField()
-    system = serializers.IntegerField()
-    system_name = serializers.CharField()
-    backup = serializers.IntegerField(allow_null=True)
-    sources = BriefRecordShape(many=True)
-    look = RecordShape()
-    undoes = serializers.IntegerField(allow_null=True)
-    takes_back = serializers.ListField(
-        child=serializers.IntegerField(),
-        allow_null=True,
-        help_text="Which steps of the run it undoes; null where it undoes none, or all.",
-    )
-    run = serializers.IntegerField(allow_null=True)
-    policy = serializers.CharField()
-    compare_and_set = serializers.BooleanField()
-    summary = SummaryShape()
-    steps = StepShape(many=True)
-    findings = FindingShape(many=True)
+    may: how many it may. not_told: numbers of those that the system says nothing of before.
+    """
+
+    may: int
+    not_told: list[int]
+
+
+@dataclass(kw_only=True)
+class PlanAnswer:
+    """A preview.
+
+    takes_back: which steps of the run it undoes; null where it undoes none, or all.
+    rights: null where the system was not asked.
+    """
+
+    id: int
+    system: int
+    system_name: str
+    backup: int | None
+    sources: list[BriefRecordAnswer]
+    look: RecordAnswer
+    undoes: int | None
+    takes_back: list[int] | None
+    run: int | None
+    policy: str
+    compare_and_set: bool
+    summary: SummaryAnswer
+    steps: list[StepAnswer]
+    findings: list[FindingAnswer]
+    rights: RightsAnswer | None
 
 
 class AskTrialShape(Shape):
@@ -197,10 +218,11 @@ class AskTrialShape(Shape):
     step = serializers.IntegerField()
 
 
-class TriedShape(Shape):
+@dataclass(kw_only=True)
+class TriedAnswer:
     """What came of a trial."""
 
-    said = serializers.CharField()
+    said: str
 
 
 class AskUndoShape(Shape):
@@ -226,19 +248,21 @@ class ChangeRunShape(Shape):
     wait_minutes = minutes_field()
 
 
-class RunStepShape(Shape):
+@dataclass(kw_only=True)
+class RunStepAnswer:
     """A line of the journal."""
 
-    number = serializers.IntegerField()
-    state = serializers.ChoiceField(choices=RunStep.State.choices)
-    already = serializers.BooleanField()
-    wrote = serializers.BooleanField()
-    report = serializers.CharField()
-    message = serializers.CharField(allow_blank=True)
-    finished_at = serializers.DateTimeField(allow_null=True)
+    number: int
+    state: RunStep.State
+    already: bool
+    wrote: bool
+    report: str
+    message: str
+    finished_at: datetime | None
 
 
-class JournalShape(RunBriefShape):
+@dataclass(kw_only=True)
+class JournalAnswer(RunBriefAnswer):
     """A run with its journal: all of it that changes while it is carried out.
 
     lines: all, or those that changed after the entry of the journal that was asked for.
@@ -246,14 +270,15 @@ class JournalShape(RunBriefShape):
     looked: whether live was looked at after it; left_now is what that look has found.
     """
 
-    lines = RunStepShape(many=True)
-    entries = serializers.IntegerField()
-    left_now = tally_field()
-    looked = serializers.BooleanField()
-    report = serializers.ListField(child=serializers.CharField())
+    lines: list[RunStepAnswer]
+    entries: int
+    left_now: dict[str, int]
+    looked: bool
+    report: list[str]
 
 
-class RunShape(JournalShape):
+@dataclass(kw_only=True)
+class RunAnswer(JournalAnswer):
     """A run with its journal and the plan it carries out."""
 
-    content = PlanShape()
+    content: PlanAnswer
