@@ -293,22 +293,6 @@ def test_what_the_database_would_do_by_itself_is_told(subject: RegisterSubject) 
     )
 
 
-def test_triggers_fire_as_often_as_was_foretold(subject: RegisterSubject) -> None:
-    desk = Desk(subject)
-    backup = desk.look()
-    subject.harm()
-    plan = desk.plan(compare(backup, desk.look()), EVERYTHING)
-    found = desk.connector.check(plan.steps, backup)
-    effects = [f.effect for f in found if f.effect is not None]
-    fires = [effect for effect in effects if effect.does == "fires"]
-    assert fires
-    assert [effect.when for effect in effects if effect.does == "locks"] == ["during"]
-    before = int(subject.sql("select count(*) from change_log"))
-    desk.carry_out(plan.steps)
-    logged = int(subject.sql("select count(*) from change_log")) - before
-    assert logged == sum(len(effect.steps) for effect in fires)
-
-
 def test_what_would_fail_is_found_before(subject: RegisterSubject) -> None:
     desk = Desk(subject)
     backup = desk.look()

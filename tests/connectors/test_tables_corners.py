@@ -141,3 +141,19 @@ def test_everything_reads_back_as_it_was(subject: RegisterSubject) -> None:
     assert content(desk.look()) != content(backup)
     desk.carry_out(desk.plan(compare(backup, desk.look()), EVERYTHING).steps)
     assert subject.sql(told) == before
+
+
+def test_triggers_fire_as_often_as_was_foretold(subject: RegisterSubject) -> None:
+    desk = Desk(subject)
+    backup = desk.look()
+    subject.harm()
+    plan = desk.plan(compare(backup, desk.look()), EVERYTHING)
+    found = desk.connector.check(plan.steps, backup)
+    effects = [f.effect for f in found if f.effect is not None]
+    fires = [effect for effect in effects if effect.does == "fires"]
+    assert fires
+    assert [effect.when for effect in effects if effect.does == "locks"] == ["during"]
+    before = int(subject.sql("select count(*) from change_log"))
+    desk.carry_out(plan.steps)
+    logged = int(subject.sql("select count(*) from change_log")) - before
+    assert logged == sum(len(effect.steps) for effect in fires)

@@ -21,13 +21,14 @@ from keepsort.server.restores.models import PlanRecord
 from keepsort.server.retention.needs import PLANS_FOR
 from keepsort.server.snapshots.models import Construction, Work
 from keepsort.server.snapshots.services import drop_old_looks
-from keepsort.server.sorting.models import PastedList, Tallied
+from keepsort.server.sorting.models import PastedList, SharedComparison, Tallied
 from keepsort.server.statements import delete_unneeded
 from keepsort.server.store.models import Chunk
 from keepsort.server.store.postgres import FRESH_SECONDS, PostgresStore
 from keepsort.server.systems.models import System
 
 _LISTS_FOR, _WORK_FOR = timedelta(days=30), timedelta(days=7)
+_COMPARISONS_FOR = timedelta(days=2)
 #: Trees that are only made to compare stand on chunks for so long without being a record.
 _SLACK = timedelta(seconds=FRESH_SECONDS + 3600)
 _MADE_WITHIN = 2 * timedelta(seconds=settings.LONGEST_LOOK_SECONDS)
@@ -52,6 +53,7 @@ def _retire(now: datetime) -> None:
     # a file that was being opened when its process ended left only this
     System.every.filter(is_file=True, records=None, added_at__lt=now - _MADE_WITHIN).delete()
     Tallied.objects.filter(made_at__lt=now - _LISTS_FOR).delete()
+    SharedComparison.objects.filter(used_at__lt=now - _COMPARISONS_FOR).delete()
     forget_old(now)
     Session.objects.filter(expire_date__lt=now).delete()
     ended = Work.objects.filter(

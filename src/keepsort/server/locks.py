@@ -29,6 +29,7 @@ class Space(IntEnum):
     COPIES = 0x4B58
     RETENTION = 0x4B59
     MESSAGES = 0x4B5A
+    COMPARISONS = 0x4B5B
 
 
 @contextmanager

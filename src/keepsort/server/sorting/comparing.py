@@ -9,13 +9,21 @@ from keepsort.core.compare.choices import kept
 from keepsort.core.model import Path, is_beneath
 from keepsort.core.plan import Pick, Sourced, gather
 from keepsort.core.plan.placing import Placed
-from keepsort.core.snapshot import Draft, FormerName, Snapshot, branch, with_former_names
+from keepsort.core.snapshot import (
+    Draft,
+    FormerName,
+    Snapshot,
+    branch,
+    by_newer_names,
+    with_former_names,
+)
 from keepsort.server import cycle_collector
 from keepsort.server.caching import Kept
 from keepsort.server.files.standing import standing
 from keepsort.server.problems import Problem
 from keepsort.server.snapshots.models import Record
 from keepsort.server.snapshots.services import choice_of, open_snapshot
+from keepsort.server.sorting.shared import shared
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import newest_successor, successors
 
@@ -92,7 +100,21 @@ def compared(left: Record, right: Record, terms: Terms = _AS_SAVED) -> Compariso
     terms = settled(terms, right.system)
     system = right.system
     key = (contents(left), contents(right), terms, system.pk, newest_successor(system))
-    return _kept.of(key, lambda: _compared(left, right, terms))
+    if Record.Kind.FILE in (left.kind, right.kind) or left.at != right.at:
+        # put together for this one time
+        return _kept.of(key, lambda: _compared(left, right, terms))
+    return _kept.of(
+        key,
+        lambda: shared(
+            _encode(key), lambda: _trees(left, right, terms), lambda: _compared(left, right, terms)
+        ),
+    )
+
+
+def _trees(left: Record, right: Record, terms: Terms) -> tuple[Snapshot, Snapshot]:
+    """Return both trees as a comparison of them holds them."""
+    theirs = with_former_names(open_snapshot(right), terms.renamed or ())
+    return by_newer_names(open_snapshot(left), theirs.schema), theirs
 
 
 def hidden_by(left: Record, right: Record, terms: Terms, rules: Rules) -> int:

@@ -31,6 +31,18 @@ class Tallied(models.Model):
     made_at = models.DateTimeField(auto_now_add=True)
 
 
+class SharedComparison(models.Model):
+    """What a comparison found, for every process: see `shared`.
+
+    key: stands for both trees and the terms. size: bytes of the content, as it is packed.
+    """
+
+    key = models.CharField(max_length=48, unique=True)
+    content = models.BinaryField()
+    size = models.IntegerField()
+    used_at = models.DateTimeField(db_index=True)
+
+
 class Spotted(models.Model):
     """One thing that differs, and when a look first saw it stand as it does.
 
