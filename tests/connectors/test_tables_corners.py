@@ -8,6 +8,7 @@ from keepsort.connectors import errors
 from keepsort.connectors.base import Endpoint
 from keepsort.connectors.tables import TABLES, names
 from keepsort.core.compare import compare
+from keepsort.core.compare.values import equal_values
 from keepsort.core.model import Path
 from keepsort.core.plan import Pick, Step
 from tests.connectors.contract import EVERYTHING, Desk, Keeper, content
@@ -157,3 +158,22 @@ def test_triggers_fire_as_often_as_was_foretold(subject: RegisterSubject) -> Non
     desk.carry_out(plan.steps)
     logged = int(subject.sql("select count(*) from change_log")) - before
     assert logged == sum(len(effect.steps) for effect in fires)
+
+
+@pytest.mark.parametrize(
+    ("column", "texts"),
+    [
+        ("b", ["1.500", "1.5", "15e-1", "1.51", "-0.0", "0"]),
+        ("c", ["2026-03-29 02:30+02", "2026-03-29 00:30:00.0Z", "2026-03-29 02:30+01"]),
+    ],
+)
+def test_values_are_equal_where_the_database_says_so(
+    subject: RegisterSubject, column: str, texts: list[str]
+) -> None:
+    subject.sql(ODD)
+    spec = subject.open().describe().schema.spec("odd", column)
+    written = {"b": "numeric", "c": "timestamptz"}[column]
+    for one in texts:
+        for two in texts:
+            said = subject.sql(f"select '{one}'::{written} = '{two}'::{written}").strip()
+            assert equal_values(spec, one, two) is (said == "t"), (one, two)

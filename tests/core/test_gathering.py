@@ -144,3 +144,32 @@ def _content(tree: Tree, path: Path) -> object:
 def _value(tree: Tree, path: Path, name: str) -> object:
     value = tree[path].attributes.get(name)
     return sorted(value) if name in ("phone", "member") and value else value
+
+
+def test_what_is_named_may_still_move_after_who_names_it_was_created() -> None:
+    """A new object names one that goes along when what holds it makes room, and then moves on."""
+    store = MemoryStore()
+
+    def tree(*objects: tuple[str, str, dict[str, object]]) -> Tree:
+        return {(): ConfigObject(name="", kind="group", identity="id-root")} | {
+            tuple(place.split("/")): ConfigObject(
+                name=place.split("/")[-1], kind="keeper", identity=identity, attributes=attributes
+            )
+            for place, identity, attributes in objects
+        }
+
+    backup = snapshot(
+        tree(
+            ("reef", "id-0", {}), ("pump", "id-5", {}),
+            ("reef/lamp", "id-2", {"boss": "/pump"}), ("reef/lamp/dim", "id-6", {}),
+        ), store,
+    )  # fmt: skip
+    live = snapshot(
+        tree(("kelp", "id-0", {}), ("reef", "id-6", {}), ("reef/lamp", "id-5", {})), store
+    )
+    pick = Pick(("reef", "lamp"), "branch")
+    plan = plan_restore(compare(backup, live), [pick])
+    assert not plan.stopped
+    after = as_tree(rehearse(live, plan.steps))
+    stands = next(path for path, one in after.items() if one.identity == "id-5")
+    assert after["reef", "lamp"].attributes["boss"] == "/" + "/".join(stands)

@@ -2,6 +2,9 @@
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import datetime
+from decimal import Decimal
+from typing import Any
 from unittest.mock import patch
 
 from hypothesis import strategies as st
@@ -24,6 +27,8 @@ SCHEMA = Schema(
         "rota": AttributeSpec(shape="sequence"),
         "depth": AttributeSpec(number=True),
         "badge": AttributeSpec(secret=True),
+        "price": AttributeSpec(matching="decimal"),
+        "seen": AttributeSpec(shape="set", matching="time"),
     },
     names=NameRule(),
 )
@@ -80,9 +85,17 @@ def as_tree(side: Snapshot) -> Tree:
 def content(tree: Tree) -> dict[Path, object]:
     """What counts of a tree when it has been restored: all but ids and facts."""
     return {
-        p: (o.kind, {n: sorted(v, key=repr) if n in ("phone", "member") else v for n, v in o.attributes.items()})
-        for p, o in tree.items()
-    }  # fmt: skip
+        path: (obj.kind, {name: _meant(name, value) for name, value in obj.attributes.items()})
+        for path, obj in tree.items()
+    }
+
+
+def _meant(name: str, value: Any) -> object:
+    if name == "price":
+        return Decimal(value)
+    if name == "seen":
+        return sorted(datetime.fromisoformat(one) for one in value)
+    return sorted(value, key=repr) if name in ("phone", "member") else value
 
 
 names = st.sampled_from(["Ansel", "Imke", "Tobin", "divers", "vets", "night/dive", "Ä\\b"])
@@ -101,6 +114,15 @@ attributes = st.fixed_dictionaries(
         "on_call": st.booleans(),
         "limits": st.dictionaries(st.sampled_from(["low", "high"]), st.integers(0, 9), max_size=2),
         "badge": st.sampled_from(["digest-a", "digest-b"]),
+        "price": st.sampled_from(["1.50", "1.5", "15e-1", "2", "2.00"]),
+        "seen": st.lists(
+            st.sampled_from(
+                ["2026-05-01T10:00:00Z", "2026-05-01 12:00:00+02", "2026-05-02 10:00Z"]
+            ),
+            min_size=1,
+            max_size=2,
+            unique_by=datetime.fromisoformat,
+        ),
     },
 )
 

@@ -182,6 +182,8 @@ _MATCHING: dict[str, Matching] = {
     "caseexactia5match": "exact",
     "telephonenumbermatch": "bare",
     "numericstringmatch": "digits",
+    "integermatch": "decimal",
+    "generalizedtimematch": "time",
 }
 
 

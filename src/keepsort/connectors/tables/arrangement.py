@@ -177,6 +177,7 @@ def _spec(place: Place, column: Column, formerly: str | None) -> AttributeSpec:
     return AttributeSpec(
         shape="single" if secret or reference else column.type.shape,
         number=column.type.is_number and not reference,
+        matching="literal" if reference else column.type.matching,
         secret=secret,
         reference=reference,
         required=column.not_null and not column.filled,

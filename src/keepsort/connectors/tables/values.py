@@ -8,12 +8,17 @@ from typing import Any, Literal
 from psycopg import sql
 
 from keepsort.core.model import Shape, Value
+from keepsort.core.model.matching import Matching
 
 NULL = "null"
 Form = Literal["whole", "float", "bool", "json", "plain"]
 _FORMS: dict[str, Form] = {
     "int2": "whole", "int4": "whole", "int8": "whole", "oid": "whole", "float4": "float",
     "float8": "float", "bool": "bool", "json": "json", "jsonb": "json",
+}  # fmt: skip
+#: Types that are told as texts, to keep every digit: the database takes 1.50 and 1.5 for one value.
+_MATCHING: dict[str, Matching] = {
+    "numeric": "decimal", "timestamp": "time", "timestamptz": "time",
 }  # fmt: skip
 #: Types whose values are texts that people write in several lines.
 _LONG = frozenset({"text", "xml", "json", "jsonb"})
@@ -46,6 +51,11 @@ class Type:
     def is_number(self) -> bool:
         """Tell whether its values are numbers."""
         return self.form in ("whole", "float")
+
+    @property
+    def matching(self) -> Matching:
+        """What the texts that its values are told as stand for."""
+        return _MATCHING.get(self.base, "literal")
 
     def selected(self, column: str) -> str:
         """Return SQL that gives a column of this type as the text that `read` reads."""

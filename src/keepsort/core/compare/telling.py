@@ -140,12 +140,12 @@ class Telling:
     def _resolve_where_it_matters(self, kind: str, left: Attributes, right: Attributes) -> None:
         """Read long values that lie apart, where they are not different just because they are two.
 
-        Elements of lists may stand in another order, and letter case may not count.
+        Elements of lists may stand in another order, and texts may mean the same.
         """
         for name in left.keys() & right.keys():
             one, two = left[name], right[name]
             listed = isinstance(one, list) or isinstance(two, list)
-            if listed or (one != two and self.schema.spec(kind, name).fold):
+            if listed or (one != two and self.schema.spec(kind, name).means != "literal"):
                 left[name], right[name] = self.left.resolve(one), self.right.resolve(two)
 
     def _follows_move(

@@ -8,7 +8,7 @@ import msgspec
 from keepsort.core.compare.maps import MapChange, map_changes
 from keepsort.core.compare.sequences import Change, ElementMove, lined_up, moved_elements
 from keepsort.core.model import Attributes, AttributeSpec, Schema, Value
-from keepsort.core.model.canonical import comparable_value, folded, identical
+from keepsort.core.model.canonical import comparable_value, identical, meant
 
 
 class AttributeDifference(msgspec.Struct, frozen=True):
@@ -104,7 +104,7 @@ def _listed(value: Value) -> list[Value]:
 
 def element_key(spec: AttributeSpec, value: Value) -> bytes:
     """Return the form by which elements of a set are the same element."""
-    return msgspec.msgpack.encode(folded(value) if spec.fold and not spec.secret else value)
+    return msgspec.msgpack.encode(meant(spec, value))
 
 
 def split_set(

@@ -6,7 +6,7 @@ from hashlib import blake2b
 import msgspec
 
 from keepsort.core.model.kinds import AttributeSpec, Schema
-from keepsort.core.model.matching import prepared
+from keepsort.core.model.matching import Matching, prepared
 from keepsort.core.model.objects import Attributes, Value
 
 DIGEST_SIZE = 24
@@ -58,16 +58,18 @@ def canonical_attributes(schema: Schema, kind: str, attributes: Attributes) -> A
 
 def comparable_value(spec: AttributeSpec, value: Value) -> Value:
     """Return the form of a value by which the system itself tells equal from different."""
-    if spec.fold and not spec.secret:
-        value = folded(value)
-    return canonical_value(spec, value)
+    return canonical_value(spec, meant(spec, value))
 
 
-def folded(value: Value) -> Value:
-    """Return a value with letter case and runs of spaces taken out of its strings (RFC 4518)."""
+def meant(spec: AttributeSpec, value: Value) -> Value:
+    """Return a value with its texts in the form that all share which mean the same."""
+    return value if spec.means == "literal" else _prepared(spec.means, value)
+
+
+def _prepared(matching: Matching, value: Value) -> Value:
     if isinstance(value, list):
-        return [folded(v) for v in value]
-    return prepared("fold", value) if isinstance(value, str) else value
+        return [_prepared(matching, v) for v in value]
+    return prepared(matching, value) if isinstance(value, str) else value
 
 
 def rule_key(spec: AttributeSpec, value: Value) -> Value:

@@ -14,11 +14,15 @@ from keepsort.core.model.notation import Notation, SlashPaths
 Shape = Literal["single", "set", "sequence", "text", "map"]
 
 
+_MEANT = frozenset({"decimal", "time"})
+
+
 class AttributeSpec(msgspec.Struct, frozen=True, omit_defaults=True):
     """What one attribute means.
 
     fold: letter case of string values does not count.
-    matching: when the system itself says that a set has an element already.
+    matching: when the system itself says that a set has an element already. Numbers and time
+        stamps that are texts are compared by it as well: 1.50 is 1.5.
     number: values are numbers, so that 1 and 1.0 are equal.
     secret: the object holds a keyed digest of the value, never the value.
     reference: values name other objects, in the notation of the schema; those of a map do.
@@ -50,6 +54,13 @@ class AttributeSpec(msgspec.Struct, frozen=True, omit_defaults=True):
     def refers(self) -> bool:
         """Tell whether the value, or something in it, names other objects."""
         return self.reference or bool(self.reference_in)
+
+    @property
+    def means(self) -> Matching:
+        """What texts of it are compared by; secrets, of which only digests are kept, by all."""
+        if self.secret:
+            return "literal"
+        return "fold" if self.fold else self.matching if self.matching in _MEANT else "literal"
 
 
 class Kind(msgspec.Struct, frozen=True, omit_defaults=True):

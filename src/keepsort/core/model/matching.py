@@ -10,18 +10,25 @@ from functools import lru_cache
 from itertools import groupby
 from typing import Literal
 
+from keepsort.core.model.meanings import decimal, moment
+
 _UNICODE = unicodedata.ucd_3_2_0
 _SPACES = re.compile(" {2,}")
 
 #: fold: letter case and runs of spaces do not count. exact: runs of spaces do not. bare: neither
 #: letter case, spaces nor hyphens do. digits: spaces do not. literal: everything counts.
-Matching = Literal["fold", "exact", "bare", "digits", "literal"]
+#: decimal: texts are numbers, and the same where these are. time: the same for time stamps.
+Matching = Literal["fold", "exact", "bare", "digits", "literal", "decimal", "time"]
 
 
 def prepared(matching: Matching, text: str) -> str:
     """Return the form of a text that is equal for texts that match."""
     if matching == "literal":
         return text
+    if matching == "decimal":
+        return decimal(text)
+    if matching == "time":
+        return moment(text)
     if matching in ("fold", "bare"):
         text = lowered(text)
     if not text.isascii():

@@ -46,7 +46,7 @@ class Emitter:
         self._in_progress: set[Path] = set()
         self._blocked: set[Path] = set()
         self._created: set[Path] = set()
-        #: created without references that go round in a circle
+        #: created without references that go round in a circle, or with such as may have to follow
         self._deferred: set[Path] = set()
         self._moving = {
             self._keys(t.live.path)
@@ -130,7 +130,10 @@ class Emitter:
         if target.live is None:
             self._created.add(key)
             if not self._schema.is_implied(target.node.entry.kind):
-                self._write("create", target, target.path, None, self._redirect(target, after))
+                there = self._redirect(target, after)
+                if there is not after:
+                    self._deferred.add(key)  # what it names stands elsewhere, and may still move
+                self._write("create", target, target.path, None, there)
             return
         place = self.writer.places.now(target.live.path)
         if self._keys(place) != self._keys(target.path):
