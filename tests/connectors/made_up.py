@@ -1,24 +1,17 @@
 """A made-up system and its connector: how little one takes that leaves the judging to others.
 
 The system is a shelf of labelled boxes in memory. A label is a path, a box has a colour, a number,
-and the label of a box that it is meant for. Every change gives a box a new stamp, and the shelf
+the label of a box that it is meant for, and the name of a box on the same shelf. Every change gives a box a new stamp, and the shelf
 takes several changes together, or none where a stamp is another by now.
 """
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
-from keepsort.connectors.base import (
-    Description,
-    Ending,
-    Problem,
-    Promises,
-    Ready,
-    Seen,
-)
+from keepsort.connectors.base import Description, Ending, Problem, Promises, Ready, Seen
 from keepsort.connectors.errors import Changed
 from keepsort.core.model import Attributes, AttributeSpec, ConfigObject, Kind, Path, Schema, Value
-from keepsort.core.model.notation import write_slash
+from keepsort.core.model.notation import NamesIn, write_slash
 from keepsort.core.plan import Finding, Right, Step
 from keepsort.core.snapshot import Snapshot
 
@@ -28,6 +21,7 @@ SCHEMA = Schema(
         "colour": AttributeSpec(shape="single"),
         "number": AttributeSpec(shape="single"),
         "for": AttributeSpec(shape="single", reference=True),
+        "beside": AttributeSpec(shape="single", reference=True, notation=NamesIn()),
     },
 )
 

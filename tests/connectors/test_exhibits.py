@@ -354,3 +354,17 @@ def test_what_stands_in_the_way(subject: ExhibitSubject) -> None:
         subject.open(reserve="some")
     with pytest.raises(errors.NoSuchBranch):
         list(subject.open().observe(("Nothing",)))
+
+
+@pytest.mark.parametrize("parents", [("b", "a"), ("gone", "a"), ("a", "b")])
+def test_items_that_hang_on_nothing_are_told_and_not_left_out(
+    subject: ExhibitSubject, parents: tuple[str, str]
+) -> None:
+    connector = subject.open()
+    odd = [
+        Item(id=id, kind="macro", name=id, parent=parent)
+        for id, parent in zip("ab", parents, strict=True)
+    ]
+    connector._client.items = lambda: odd  # type: ignore[attr-defined]
+    with pytest.raises(errors.Unreachable, match="hang on nothing: a"):
+        list(connector.observe())

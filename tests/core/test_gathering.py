@@ -143,7 +143,7 @@ def _content(tree: Tree, path: Path) -> object:
 
 def _value(tree: Tree, path: Path, name: str) -> object:
     value = tree[path].attributes.get(name)
-    return sorted(value) if name in ("phone", "member") and value else value
+    return sorted(value) if name in ("phone", "member", "seen") and value else value
 
 
 def test_what_is_named_may_still_move_after_who_names_it_was_created() -> None:

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from keepsort.core.model import DistinguishedNames, NameRule, SlashPaths
+from keepsort.core.model import DistinguishedNames, NameRule, NamesIn, SlashPaths
 from keepsort.core.model.notation import split_dn
 
 BASE = "dc=kelpmoor,dc=example"
@@ -19,6 +19,16 @@ plain = values.filter(lambda v: v == " ".join(v.split()) and v.isprintable())
 @given(st.lists(values, max_size=4))
 def test_slash_paths_read_back(names: list[str]) -> None:
     assert SlashPaths().read(SlashPaths().write(tuple(names))) == tuple(names)
+
+
+@given(st.lists(values, max_size=3), st.lists(values, max_size=4))
+def test_bare_names_read_back(place: list[str], names: list[str]) -> None:
+    notation = NamesIn(tuple(place))
+    for path in (tuple(names), (*place, *names)):
+        assert notation.read(notation.write(path)) == path
+    one = (*place, "pump")
+    assert notation.write(one) == "pump"
+    assert notation.read("") is None
 
 
 def escaped(value: str, hexed: bool) -> str:

@@ -3,7 +3,7 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from keepsort.core.model import AttributeSpec, ConfigObject, Kind, Path, Schema
+from keepsort.core.model import AttributeSpec, ConfigObject, Kind, Path, Schema, SlashPaths
 from keepsort.core.model.notation import read_slash, write_slash
 from keepsort.core.snapshot import Choice, MemoryStore, SnapshotBuilder, Taking
 from keepsort.core.soundness import unsound
@@ -17,6 +17,9 @@ def dangling(tree: Tree, choice: Choice, whole: Tree) -> set[tuple[Path, str]]:
         named = list(obj.attributes.get("member", ()))
         if "boss" in obj.attributes:
             named.append(obj.attributes["boss"])
+        deputy = obj.attributes.get("deputy")
+        if deputy is not None:  # a bare name is of one right beneath the top
+            named.append(deputy if deputy.startswith("/") else SlashPaths().write((deputy,)))
         for text in named:
             target = read_slash(text)
             if target not in tree and target not in whole and not choice.kinds_out:

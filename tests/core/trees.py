@@ -9,7 +9,7 @@ from unittest.mock import patch
 
 from hypothesis import strategies as st
 
-from keepsort.core.model import AttributeSpec, ConfigObject, Kind, NameRule, Path, Schema
+from keepsort.core.model import AttributeSpec, ConfigObject, Kind, NameRule, NamesIn, Path, Schema
 from keepsort.core.snapshot import MemoryStore, Snapshot, SnapshotBuilder, encoding, writer
 
 SCHEMA = Schema(
@@ -23,6 +23,7 @@ SCHEMA = Schema(
         "phone": AttributeSpec(shape="set"),
         "member": AttributeSpec(shape="set", reference=True),
         "boss": AttributeSpec(reference=True),
+        "deputy": AttributeSpec(reference=True, notation=NamesIn()),
         "notes": AttributeSpec(shape="text"),
         "rota": AttributeSpec(shape="sequence"),
         "depth": AttributeSpec(number=True),
@@ -154,5 +155,9 @@ def trees(draw: st.DrawFn, identities: bool = True) -> Tree:
         if draw(st.booleans()):
             obj.attributes["member"] = draw(
                 st.lists(st.sampled_from([*places, "/gone"]), min_size=1, max_size=3, unique=True)
+            )
+        if draw(st.integers(0, 3)) == 0:
+            obj.attributes["deputy"] = draw(
+                st.sampled_from([*(NamesIn().write(path) for path in tree), "gone"])
             )
     return tree

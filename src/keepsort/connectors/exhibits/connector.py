@@ -15,7 +15,7 @@ from keepsort.connectors.base import (
     SecretKeeper,
     Seen,
 )
-from keepsort.connectors.errors import NoSuchBranch, Refused
+from keepsort.connectors.errors import NoSuchBranch, Refused, Unreachable
 from keepsort.connectors.exhibits.client import Client, Item, NoSuchItem, SystemState
 from keepsort.connectors.exhibits.index import Index
 from keepsort.connectors.exhibits.schema import Fields, read_schema
@@ -86,6 +86,12 @@ class Exhibits:
 
     def _look(self) -> Index:
         self._index = Index(self._client.items())
+        astray = self._index.ids.astray()
+        if astray:
+            raise Unreachable(
+                f"The controller lists items that hang on nothing: {', '.join(astray[:3])}.",
+                "It may have been changed at this moment; look again, or see its own log.",
+            )
         return self._index
 
     def _known(self) -> Index:
@@ -94,12 +100,12 @@ class Exhibits:
     def observe(self, branch: Path = ()) -> Iterator[tuple[Path, ConfigObject]]:
         """Yield items of a branch, each with all beneath it."""
         index = self._look()
-        top = index.id(branch)
+        top = index.ids.at(branch)
         if top is None:
             raise NoSuchBranch(f"The controller has no item {write_slash(branch)}.")
         yield branch, self._object(index, index.items[top]) if top else self._root()
-        for item in index.depth_first(top):
-            yield index.path(item.id), self._object(index, item)
+        for id in index.ids.depth_first(top):
+            yield index.ids.path(id), self._object(index, index.items[id])
 
     def _root(self) -> ConfigObject:
         facts: dict[str, Value] = {
@@ -111,11 +117,12 @@ class Exhibits:
     def _object(self, index: Index, item: Item) -> ConfigObject:
         attributes: Attributes = {}
         for name, value in item.body.items():
-            if self._schema.spec(item.kind, name).secret:
+            spec = self._schema.spec(item.kind, name)
+            if spec.secret:
                 value = value.get("fingerprint", "") if isinstance(value, dict) else ""
-            if self._schema.spec(item.kind, name).orders:
+            if spec.orders:
                 value = [index.items[id].name for id in value if id in index.items]
-            attributes[name] = index.named(value)
+            attributes[name] = index.ids.told(spec, self._schema.notation, value)
         facts: dict[str, Value] = {"version": item.etag.strip('"')}
         if item.locked:
             facts["locked"] = "by the maker"
@@ -136,7 +143,7 @@ class Exhibits:
     def _item(self, path: Path) -> Item | None:
         """Ask for the item at a path; all are listed again only if it is not where it was."""
         index = self._known()
-        id = index.id(path)
+        id = index.ids.at(path)
         if id:
             known = index.items[id]
             try:
@@ -151,7 +158,7 @@ class Exhibits:
 
     def _item_listed(self, path: Path) -> Item | None:
         index = self._look()
-        id = index.id(path)
+        id = index.ids.at(path)
         return index.items[id] if id else None
 
     # Writing
@@ -170,7 +177,7 @@ class Exhibits:
         index = self._known()
         told = []
         for step in steps:
-            item = index.items.get(index.id(step.path) or "")
+            item = index.items.get(index.ids.at(step.path) or "")
             locked = item is not None and item.locked
             why = "It is locked by the maker, so the controller refuses to have it changed."
             told.append(Right(step.number, not locked, why if locked else ""))
@@ -267,27 +274,29 @@ class Exhibits:
 
     def _data(self, index: Index, step: Step, found: ConfigObject | None) -> dict[str, Any]:
         place = step.final_path
-        parent = index.id(place[:-1])
+        parent = index.ids.at(place[:-1])
         if parent is None:
             raise Refused(f"{write_slash(place[:-1])}, which should hold it, does not exist.")
         if found is not None and found.kind != step.kind:
             raise Refused(f"A {found.kind} cannot become a {step.kind}.")
         body: dict[str, Any] = {}
-        own = index.id(step.path)
+        own = index.ids.at(step.path)
         for name, value in (step.after or {}).items():
-            if self._schema.spec(step.kind, name).secret:
+            spec = self._schema.spec(step.kind, name)
+            if spec.secret:
                 if found is not None and found.attributes.get(name) == value:
                     continue  # what is not sent stays as it is
                 kept = self._secrets.reveal(str(value))
                 if kept is None:
                     raise Refused(f"The {name} was never given.", "Preview again and type it.")
                 body[name] = kept.decode()
-            elif self._schema.spec(step.kind, name).orders:
-                below = {i.name: i.id for i in index.items.values() if i.parent == own}
+            elif spec.orders:
+                held = index.ids.beneath(own) if own else []
+                below = {index.items[id].name: id for id in held}
                 body[name] = [below[one] for one in value if one in below]
             else:
                 try:
-                    body[name] = index.by_id(value)
+                    body[name] = index.ids.meant(spec, self._schema.notation, value)
                 except KeyError as unknown:
                     raise Refused(
                         f"{name} names {unknown.args[0]}, which does not exist."
@@ -330,7 +339,7 @@ class Exhibits:
                 item = index.items.get(line["id"])
                 if item is not None:
                     text = f"{item.name} {line['text']} ({level[:-1]} of the controller)."
-                    found.append(Problem(index.path(item.id), text))
+                    found.append(Problem(index.ids.path(item.id), text))
         return found
 
 

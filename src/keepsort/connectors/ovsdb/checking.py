@@ -79,7 +79,7 @@ class Checking:
         if step.action != "create":
             return
         above = created.get(step.path[:-1])
-        id = self._rows.id_at.get(step.path[:-1], "")
+        id = self._rows.ids.at(step.path[:-1]) or ""
         kind = above.kind if above is not None else self._rows.table_of.get(id, "")
         if not table.root and not columns_for(self._tables, kind, step.kind):
             text = "What it stands beneath holds nothing of its kind."

@@ -102,12 +102,12 @@ class Ovsdb:
     def observe(self, branch: Path = ()) -> Iterator[tuple[Path, ConfigObject]]:
         """Yield the rows of a branch as they stood at one moment, each with all beneath it."""
         rows = self._look()
-        id = rows.id_at.get(branch, "")
+        id = rows.ids.at(branch)
         if branch and not id:
             raise NoSuchBranch(f"The database has no {write_slash(branch)}.")
         yield branch, self._translation.object(rows, id) if id else top_object()
-        for one in rows.depth_first(id):
-            yield rows.path[one], self._translation.object(rows, one)
+        for one in rows.ids.depth_first(id or ""):
+            yield rows.ids.path(one), self._translation.object(rows, one)
 
     def look(self, paths: Sequence[Path]) -> list[Seen]:
         """Return chosen rows as they are now, each with its version (`_version`, section 3.2)."""
@@ -121,8 +121,9 @@ class Ovsdb:
         """
         rows = self._known
         wanted = {path[:depth] for path in paths for depth in range(len(path) + 1)}
-        ids = [rows.id_at[place] for place in wanted if place in rows.id_at] if rows else []
-        if rows is None or len(ids) + (not rows.top) < len(wanted) or len(ids) > len(rows.row) / 4:
+        ids = [id for place in wanted if (id := rows.ids.at(place))] if rows else []
+        known = len(ids) + (rows is not None and not rows.ids.top)
+        if rows is None or known < len(wanted) or len(ids) > len(rows.row) / 4:
             return None
         asked: list[Operation] = [
             {"op": "select", "table": rows.table_of[id], "where": [["_uuid", "==", ["uuid", id]]]}
@@ -142,9 +143,9 @@ class Ovsdb:
         return rows
 
     def _seen(self, rows: Rows, path: Path) -> Seen:
-        id = rows.id_at.get(path)
-        if id is None:
-            return Seen(None) if path or rows.top else Seen(top_object())
+        id = rows.ids.at(path)
+        if not id:
+            return Seen(None) if path else Seen(top_object())
         return Seen(self._translation.object(rows, id), str(rows.row[id]["_version"][1]))
 
     # Writing

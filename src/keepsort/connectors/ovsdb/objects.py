@@ -83,7 +83,7 @@ class Translation:
 
     def object(self, rows: Rows, id: str) -> ConfigObject:
         """Return a row as an object; one that cannot be understood is kept as such."""
-        path, table, row = rows.path[id], rows.table_of[id], rows.row[id]
+        path, table, row = rows.ids.path(id), rows.table_of[id], rows.row[id]
         name = path[-1] if path else ""
         attributes: Attributes = {}
         facts: Attributes = {}

@@ -51,7 +51,7 @@ class Transaction:
             if step.action == "create":
                 hang(step.path, self.column_for(step))
                 continue
-            id = self._rows.id_at[step.path]
+            id = self._id(step.path)
             guards.append(self._unchanged(id, seen.version or ""))
             held = self._rows.held.get(id)
             if step.action == "delete":
@@ -91,13 +91,13 @@ class Transaction:
                 kept = (step.identity or id_in(step.path[-1])) if self._keeps_ids else None
                 named = ["uuid", kept] if kept else ["named-uuid", f"row{number}"]
                 self._came[step.path] = named
-            elif step.to is not None and step.path in self._rows.id_at:
-                self._came[step.to] = ["uuid", self._rows.id_at[step.path]]
+            elif step.to is not None and (moved := self._rows.ids.at(step.path)):
+                self._came[step.to] = ["uuid", moved]
         return made
 
     def _id(self, path: Path) -> str:
-        id = self._rows.id_at.get(path)
-        if id is None:
+        id = self._rows.ids.at(path)
+        if not id:
             raise Refused(f"{write_slash(path)}, which should hold it, does not exist.")
         return id
 
@@ -125,7 +125,7 @@ class Transaction:
     def _kind_at(self, path: Path) -> str:
         if path in self._kinds:
             return self._kinds[path]
-        return self._rows.table_of.get(self._rows.id_at.get(path, ""), "")
+        return self._rows.table_of.get(self._rows.ids.at(path) or "", "")
 
     def _insert(self, step: Step, hangs: dict[str, list[Path]]) -> Operation:
         table = self._tables[step.kind]
@@ -174,9 +174,10 @@ class Transaction:
         path = read_slash(text)
         if path in self._came:
             return self._came[path]
-        if path not in self._rows.id_at:
+        id = self._rows.ids.at(path)
+        if not id:
             raise Refused(f"It names {text}, which does not exist.")
-        return ["uuid", self._rows.id_at[path]]
+        return ["uuid", id]
 
     def _with_secrets(self, value: Value) -> Value:
         if not isinstance(value, dict):
@@ -266,7 +267,7 @@ def _shown_hanging(
     translation: Translation, rows: Rows, step: Step, path: Path, way: str
 ) -> list[Operation]:
     """Return what hangs a row on the one above it; nothing where that one is still to come."""
-    above = rows.table_of.get(rows.id_at.get(path[:-1], ""), "")
+    above = rows.table_of.get(rows.ids.at(path[:-1]) or "", "")
     where = [["_uuid", "==", _shown_id(path[:-1])]]
     written = hung if way == "insert" else let_go
     row = [(_map_key(path), _shown_id(path))]

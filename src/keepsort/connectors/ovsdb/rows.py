@@ -5,13 +5,12 @@ holds stand at the top; where there is a root table of one row, that row is the 
 """
 
 import re
-from collections.abc import Iterator
 from typing import Any
 
 import msgspec
 
+from keepsort.connectors.ids import Ids
 from keepsort.connectors.ovsdb.columns import Column, Table, rows_in
-from keepsort.core.model import Path
 from keepsort.core.model.notation import write_slash
 
 Row = dict[str, Any]
@@ -35,14 +34,11 @@ class Rows:
         self.table_of: dict[str, str] = {}
         self.row: dict[str, Row] = {}
         self.held: dict[str, Held] = {}
-        self.path: dict[str, Path] = {}
-        self.id_at: dict[Path, str] = {}
-        self.beneath: dict[str, list[str]] = {}
         for table, rows in found.items():
             for row in rows:
                 id = str(row["_uuid"][1])
                 self.table_of[id], self.row[id] = table, row
-        self.top = self._top()
+        self.ids = Ids(self._top())
         self._hang()
         self._place()
 
@@ -64,28 +60,21 @@ class Rows:
         above: dict[str, list[str]] = {}
         for id, held in self.held.items():
             above.setdefault(held.above, []).append(id)
-        tops = [i for i in self.row if i not in self.held and i != self.top]
-        self._name("", (), [*above.get(self.top, ()), *tops])
-        if self.top:
-            self.path[self.top], self.id_at[()] = (), self.top
-        waiting = list(self.beneath[""])
-        while waiting:
-            id = waiting.pop()
-            if id in above:
-                self._name(id, self.path[id], above[id])
-                waiting += self.beneath[id]
+        top = self.ids.top
+        tops = [i for i in self.row if i not in self.held and i != top]
+        self._name(top, [*above.get(top, ()), *tops] if top else tops)
+        for id, ids in above.items():
+            if id != top:
+                self._name(id, ids)
 
-    def _name(self, above: str, path: Path, ids: list[str]) -> None:
+    def _name(self, above: str, ids: list[str]) -> None:
         """Give the rows beneath one their names, and with these their places."""
         names: dict[str, list[str]] = {}
         for id in ids:
             names.setdefault(self.name(id), []).append(id)
-        placed = self.beneath.setdefault(above, [])
-        for name, same in sorted(names.items()):
+        for name, same in names.items():
             for id in same:
-                own = name if len(same) == 1 else f"{name} {id}"
-                self.path[id], self.id_at[(*path, own)] = (*path, own), id
-                placed.append(id)
+                self.ids.put(id, above, name if len(same) == 1 else f"{name} {id}")
 
     def name(self, id: str) -> str:
         """Return what a row is called among its siblings."""
@@ -106,8 +95,7 @@ class Rows:
 
     def written(self, id: str) -> str:
         """Return how a reference to a row is written; its bare id where the row is not here."""
-        path = self.path.get(id)
-        return write_slash(path) if path is not None else id
+        return write_slash(self.ids.path(id)) if id in self.ids else id
 
     def stands_alike(self, id: str, row: Row) -> bool:
         """Tell whether a row as it is now is called so, holds the same, and names known rows."""
@@ -125,14 +113,6 @@ class Rows:
             ):
                 return False
         return True
-
-    def depth_first(self, id: str) -> Iterator[str]:
-        """Yield the ids beneath a row, each followed by all beneath it."""
-        waiting = list(reversed(self.beneath.get("" if id == self.top else id, ())))
-        while waiting:
-            one = waiting.pop()
-            yield one
-            waiting += reversed(self.beneath.get(one, ()))
 
 
 def id_in(name: str) -> str | None:

@@ -156,9 +156,10 @@ class Telling:
         if not spec.refers or name not in left or name not in right:
             return None
         moved: list[Path] = []
+        read = self.schema.notation_of(spec).read
 
         def as_before(text: str) -> Value:
-            path = self.schema.notation.read(text)
+            path = read(text)
             if path is None:
                 return text
             back = translate(self.moved, self.names, path)
@@ -167,7 +168,7 @@ class Telling:
             return self.names.keys(back)
 
         def as_keys(text: str) -> Value:
-            path = self.schema.notation.read(text)
+            path = read(text)
             return text if path is None else self.names.keys(path)
 
         before, now = renamed(spec, left[name], as_keys), renamed(spec, right[name], as_before)

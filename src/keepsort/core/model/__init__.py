@@ -3,7 +3,7 @@
 from keepsort.core.model.canonical import canonical_attributes, identical, object_digest
 from keepsort.core.model.kinds import AttributeSpec, Kind, Schema, Shape
 from keepsort.core.model.names import NameRule
-from keepsort.core.model.notation import DistinguishedNames, Notation, SlashPaths
+from keepsort.core.model.notation import DistinguishedNames, NamesIn, Notation, SlashPaths
 from keepsort.core.model.objects import (
     Attributes,
     ConfigObject,
@@ -20,6 +20,7 @@ __all__ = [
     "DistinguishedNames",
     "Kind",
     "NameRule",
+    "NamesIn",
     "Notation",
     "Path",
     "Schema",

@@ -25,7 +25,8 @@ class AttributeSpec(msgspec.Struct, frozen=True, omit_defaults=True):
         stamps that are texts are compared by it as well: 1.50 is 1.5.
     number: values are numbers, so that 1 and 1.0 are equal.
     secret: the object holds a keyed digest of the value, never the value.
-    reference: values name other objects, in the notation of the schema; those of a map do.
+    reference: values name other objects; those of a map do.
+    notation: how they are named, where not in the notation of the schema.
     reference_in: keys whose values name other objects, in maps that the value holds.
     read_only: the system refuses to have it written.
     required: an object of this kind cannot be without it.
@@ -41,6 +42,7 @@ class AttributeSpec(msgspec.Struct, frozen=True, omit_defaults=True):
     number: bool = False
     secret: bool = False
     reference: bool = False
+    notation: Notation | None = None
     reference_in: tuple[str, ...] = ()
     orders: bool = False
     read_only: bool = False
@@ -122,6 +124,10 @@ class Schema(msgspec.Struct, frozen=True, omit_defaults=True, dict=True):
         if self.options and attribute not in self.attributes and self.options in attribute:
             return self.spec(kind, attribute.partition(self.options)[0])
         return self.attributes.get(attribute, _PLAIN)
+
+    def notation_of(self, spec: AttributeSpec) -> Notation:
+        """Return how values of an attribute name other objects."""
+        return self.notation if spec.notation is None else spec.notation
 
     @cached_property
     def references(self) -> frozenset[str]:

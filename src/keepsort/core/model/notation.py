@@ -36,7 +36,26 @@ class DistinguishedNames(msgspec.Struct, frozen=True, tag="dn"):
         return _read_dn(text, self.base)
 
 
-Notation = SlashPaths | DistinguishedNames
+class NamesIn(msgspec.Struct, frozen=True, tag="names"):
+    r"""Objects right beneath one place by their bare names; all others, and such as begin with a
+    slash, as slash paths."""
+
+    place: Path = ()
+
+    def write(self, path: Path) -> str:
+        """Write a path: the name alone where that says it."""
+        if path[:-1] == self.place and path and path[-1] and not path[-1].startswith("/"):
+            return path[-1]
+        return write_slash(path)
+
+    def read(self, text: str) -> Path | None:
+        """Read a name or a slash path; None where the text is neither."""
+        if text.startswith("/"):
+            return read_slash(text)
+        return (*self.place, text) if text else None
+
+
+Notation = SlashPaths | DistinguishedNames | NamesIn
 
 
 def _read_dn(text: str, base: str) -> Path | None:

@@ -37,8 +37,8 @@ def offers(comparison: Comparison, plan: Plan) -> list[Offer]:
         after = updated.get(names.keys(difference.path), {})
         for name, path in references(schema, difference.kind, attributes):
             if name in difference.attributes and names.keys(path) in brought:
-                element = schema.notation.write(path)
                 spec = schema.spec(difference.kind, name)
+                element = schema.notation_of(spec).write(path)
                 if spec.shape != "set":
                     found.append(Offer(difference.path, name, "", path))
                     continue

@@ -5,11 +5,12 @@ what it does not mention, so that stays as the system has it.
 """
 
 from collections.abc import Callable, Iterator
+from functools import partial
 
 import msgspec
 
 from keepsort.core.compare.gaps import NOTHING, Nothing
-from keepsort.core.model import Attributes, ConfigObject, Path, Schema, Value
+from keepsort.core.model import Attributes, ConfigObject, Notation, Path, Schema, Value
 from keepsort.core.model.notation import DistinguishedNames
 from keepsort.core.model.references import renamed
 from keepsort.core.plan.elsewhere import carried_over
@@ -211,20 +212,21 @@ class _Placing:
 
     def _redirected(self, kind: str, attributes: Attributes, told: Attributes) -> Attributes:
         """Let references to what the file holds follow it to where it hangs."""
-        read, write = self._source.schema.notation.read, self._schema.notation.write
 
-        def elsewhere(text: str) -> str:
-            path = read(text)
+        def elsewhere(was: Notation, notation: Notation, text: str) -> str:
+            path = was.read(text)
             if path is None or self._source.find(path) is None:
                 return text
             place = self.place(path)
-            return write(place) if place is not None else text
+            return notation.write(place) if place is not None else text
 
         found = dict(attributes)
         for name in told.keys() & self._schema.references:
             spec = self._schema.spec(kind, name)
             if spec.refers and name in found:
-                found[name] = renamed(spec, found[name], elsewhere)
+                was = self._source.schema.notation_of(self._source.schema.spec(kind, name))
+                now = self._schema.notation_of(spec)
+                found[name] = renamed(spec, found[name], partial(elsewhere, was, now))
         return found
 
 

@@ -1,8 +1,9 @@
 """References: what an object names, and who names an object."""
 
 from collections.abc import Callable, Iterator
+from functools import partial
 
-from keepsort.core.model import Attributes, Path, Schema
+from keepsort.core.model import Attributes, Notation, Path, Schema
 from keepsort.core.model.references import named, renamed
 from keepsort.core.snapshot import Node, Snapshot
 
@@ -12,8 +13,9 @@ def references(schema: Schema, kind: str, attributes: Attributes) -> Iterator[tu
     for name in sorted(attributes.keys() & schema.references):
         spec = schema.spec(kind, name)
         if spec.refers:
+            read = schema.notation_of(spec).read
             for text in named(spec, attributes[name]):
-                path = schema.notation.read(text)
+                path = read(text)
                 if path is not None:
                     yield name, path
 
@@ -24,17 +26,17 @@ def redirected(
     """Return attributes with every reference put where `place` says its target is."""
     changed: Attributes = {}
 
-    def elsewhere(text: str) -> str:
-        path = schema.notation.read(text)
+    def elsewhere(notation: Notation, text: str) -> str:
+        path = notation.read(text)
         if path is None:
             return text
         target = place(path)
-        return text if target is path else schema.notation.write(target)
+        return text if target is path else notation.write(target)
 
     for name in attributes.keys() & schema.references:
         spec = schema.spec(kind, name)
         if spec.refers:
-            new = renamed(spec, attributes[name], elsewhere)
+            new = renamed(spec, attributes[name], partial(elsewhere, schema.notation_of(spec)))
             if new != attributes[name]:
                 changed[name] = new
     return {**attributes, **changed} if changed else attributes

@@ -64,7 +64,7 @@ def _named(comparison: Comparison, spec: AttributeSpec, value: Value) -> Value:
         [value] = value
     if not spec.reference or not isinstance(value, str):
         return value
-    path = comparison.left.schema.notation.read(value)
+    path = comparison.left.schema.notation_of(spec).read(value)
     return _TYPE.sub("", path[-1]) if path else value
 
 

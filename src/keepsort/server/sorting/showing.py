@@ -177,7 +177,7 @@ class Showing:
             dots = "…" if len(value) > _HEX_SHOWN else ""
             return Shown("hex", value[:_HEX_SHOWN].hex(" ") + dots, size=len(value))
         if spec.reference and isinstance(value, str):
-            path = self.schema.notation.read(value)
+            path = self.schema.notation_of(spec).read(value)
             if path is not None:
                 side = self._left if on_left else self._right
                 exists = side.find(path) is not None
