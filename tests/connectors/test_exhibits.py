@@ -10,6 +10,7 @@ from demo.servers.exhibits import ExhibitController
 from keepsort.connectors import errors
 from keepsort.connectors.applying import read
 from keepsort.connectors.base import Endpoint
+from keepsort.connectors.exhibits.client import Item
 from keepsort.connectors.exhibits.connector import Exhibits, open_exhibits
 from keepsort.core.compare import compare
 from keepsort.core.model import Path
