@@ -12,6 +12,7 @@ from keepsort.connectors.directory.server import Server
 from keepsort.connectors.errors import (
     ConnectorError,
 )
+from keepsort.connectors.wanting import never_kept
 from keepsort.core.plan import Finding, Right, Step
 from keepsort.core.snapshot import Snapshot
 
@@ -100,7 +101,5 @@ class Checking:
             before = (step.before or {}).get(name)
             if self._server.schema.is_secret(name) and step.after[name] != before:
                 values = step.after[name]
-                for value in values if isinstance(values, list) else [values]:
-                    if self._secrets.reveal(value) is None:
-                        text = f"The value of {name} was never kept, so it cannot be put back."
-                        yield Finding("stop", "secret-unknown", text, step.final_path, name)
+                digests = values if isinstance(values, list) else [values]
+                yield from never_kept(self._secrets, step, name, digests)

@@ -6,8 +6,10 @@ from fnmatch import fnmatchcase
 
 from keepsort.connectors.base import SecretKeeper
 from keepsort.connectors.errors import Misconfigured, Refused
+from keepsort.connectors.wanting import never_kept
 from keepsort.core.model import Path
 from keepsort.core.model.masks import MARK, mark
+from keepsort.core.plan import Finding, Step
 from keepsort.formats import FORMATS, Place
 from keepsort.formats.places import unmarked
 
@@ -71,9 +73,10 @@ class Secrets:
 
         return re.sub(f"{quote}{MARK.pattern}{quote}", revealed, text)
 
-    def are_kept(self, text: str) -> bool:
-        """Tell whether every secret that a text has marks for can be put in."""
-        return all(self._keeper.reveal(digest) is not None for digest in set(MARK.findall(text)))
+    def wanting(self, step: Step) -> list[Finding]:
+        """Return what stops a step, if its text has a mark for a secret that is lost."""
+        marks = set(MARK.findall(str((step.after or {}).get("text", ""))))
+        return never_kept(self._keeper, step, "text", marks)
 
     def _may_hold(self, kind: str, text: str) -> bool:
         """Tell, without reading it, whether any key of a text may have a secret's name."""

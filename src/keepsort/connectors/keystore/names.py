@@ -5,12 +5,10 @@ control characters, and a ``%`` that could be taken for one of these are written
 hex digits.
 """
 
-import re
-
+from keepsort.connectors.percent import PercentNames
 from keepsort.core.model import Path
 
-_ODD = re.compile(r"[\x00-\x1f\x7f\udc80-\udcff]|%(?=[0-9A-Fa-f]{2}|$)")
-_ESCAPED = re.compile(rb"%([0-9A-Fa-f]{2})")
+_parts = PercentNames(r"[\x00-\x1f\x7f\udc80-\udcff]|%(?=[0-9A-Fa-f]{2}|$)")
 
 
 class Names:
@@ -58,17 +56,8 @@ def after_all(prefix: bytes) -> bytes:
 
 
 def _name(part: bytes) -> str:
-    if not part:
-        return "%"
-    text = part.decode("utf-8", "surrogateescape")
-    return _ODD.sub(lambda m: "".join(f"%{b:02X}" for b in _raw(m[0])), text)
-
-
-def _raw(text: str) -> bytes:
-    return text.encode("utf-8", "surrogateescape")
+    return _parts.written(part) if part else "%"
 
 
 def _part(name: str) -> bytes:
-    if name == "%":
-        return b""
-    return _ESCAPED.sub(lambda m: bytes([int(m[1], 16)]), name.encode())
+    return _parts.meant(name) if name != "%" else b""

@@ -8,6 +8,7 @@ from keepsort.connectors.ovsdb.columns import Column, Table
 from keepsort.connectors.ovsdb.objects import TOP, Translation
 from keepsort.connectors.ovsdb.requests import columns_for
 from keepsort.connectors.ovsdb.rows import Rows
+from keepsort.connectors.wanting import never_kept
 from keepsort.core.model import Path, Value, identical
 from keepsort.core.model.masks import MARK
 from keepsort.core.plan import Effect, Finding, Step
@@ -62,9 +63,7 @@ class Checking:
             for one, allowed in outside(column, value):
                 text = f"{name} would be {one}; the server takes {allowed}."
                 yield Finding("stop", "not-in-limits", text, step.final_path, name)
-            if any(self._keeper.reveal(mark) is None for mark in _marks(value)):
-                text = f"A secret in {name} was never kept, so it cannot be put back."
-                yield Finding("stop", "secret-unknown", text, step.final_path, name)
+            yield from never_kept(self._keeper, step, name, _marks(value))
 
     def _place(
         self,

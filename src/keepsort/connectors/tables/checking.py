@@ -13,6 +13,7 @@ from keepsort.connectors.tables.session import Session
 from keepsort.connectors.tables.statements import contents, key_at
 from keepsort.connectors.tables.values import NULL
 from keepsort.connectors.tables.writing import Writing, foreign_rows
+from keepsort.connectors.wanting import never_kept
 from keepsort.core.model import Attributes, Path, Schema, identical
 from keepsort.core.plan import Effect, Finding, Right, Step, is_implied
 
@@ -104,9 +105,8 @@ class Checking:
                 text = f"{name} cannot be empty."
                 yield Finding("stop", "not-in-limits", text, step.final_path, name)
             secret = value is not None and name in rows.place.secrets
-            if secret and self._keeper.reveal(str(value)) is None:
-                text = f"The secret in {name} was never kept, so it cannot be put back."
-                yield Finding("stop", "secret-unknown", text, step.final_path, name)
+            if secret:
+                yield from never_kept(self._keeper, step, name, [value])
         try:
             self._both(step)
         except ValueError as error:
