@@ -14,11 +14,13 @@ from zoneinfo import ZoneInfo
 
 import pytest
 from django.db import connection
+from django.test import Client
 from django.utils import timezone
 
 from demo.servers.exhibits import ExhibitController
 from demo.servers.slapd import Slapd
 from keepsort.core.snapshot import Choice
+from keepsort.server.accounts.models import User
 from keepsort.server.attention.items import items
 from keepsort.server.problems import Problem
 from keepsort.server.schedules import services
@@ -31,6 +33,7 @@ from keepsort.server.snapshots.services import open_snapshot, take
 from keepsort.server.systems.models import System
 from keepsort.server.systems.services import add_system
 from tests.conftest import dn
+from tests.server.records import a_system
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -257,3 +260,14 @@ def told_of(work: Work) -> Iterator[list[str]]:
 
     with patch.object(working._Telling, "waits", waits):
         yield found
+
+
+def test_a_choice_is_answered_with_nothing_left_out(db: None) -> None:
+    client = Client()
+    client.force_login(User.objects.create_user("orla", role="operator"))
+    asked = {"cron": "0 3 * * *", "choice": {"kinds_out": ["keeper"]}}
+    address = f"/api/v1/systems/{a_system('Plant').pk}/schedules"
+    answer = client.post(address, asked, content_type="application/json")
+    assert answer.status_code == 201, answer.content
+    assert answer.json()["choice"] == {"kinds_out": ["keeper"], "places": [], "places_out": []}
+    assert client.get(address).json() == [answer.json()]

@@ -32,7 +32,7 @@ urlpatterns = [
     path("api/v1/attention/aside/<int:number>", attention.OneAside.as_view()),
     path("api/v1/systems", systems.Systems.as_view()),
     path("api/v1/systems/<int:number>/work", systems.SystemWork.as_view()),
-    path("api/v1/systems/<int:number>/expected", keeping.Expected.as_view()),
+    path("api/v1/systems/<int:number>/expected", keeping.ExpectedView.as_view()),
     path("api/v1/systems/<int:number>/kinds", keeping.SystemKinds.as_view()),
     path("api/v1/systems/<int:number>/keeping", keeping.Keeping.as_view()),
     path("api/v1/systems/<int:number>/schedules", schedules.SystemSchedules.as_view()),

@@ -13,7 +13,7 @@ Does = Literal["interrupts", "restarts", "runs", "rests", "fires", "locks"]
 When = Literal["with", "during", "after"]
 
 
-class Effect(msgspec.Struct, frozen=True, omit_defaults=True):
+class Effect(msgspec.Struct, frozen=True):
     """Something that happens to a system beside what is written.
 
     what: what it happens to, or what is run, as people call it.

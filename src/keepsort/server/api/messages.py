@@ -1,6 +1,8 @@
 """The views of who is told what wants attention. Only administrators see them."""
 
-from typing import Any
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, cast
 
 from django.conf import settings
 from django.core.exceptions import ValidationError
@@ -15,7 +17,8 @@ from rest_framework.response import Response
 from keepsort.server.accounts.models import User
 from keepsort.server.api.setup import SetupView
 from keepsort.server.api.shapes.base import Shape
-from keepsort.server.attention.items import LEVELS, wanting
+from keepsort.server.api.shapes.derived import answer, shape_of
+from keepsort.server.attention.items import LEVELS, Level, wanting
 from keepsort.server.messages.models import Message
 from keepsort.server.messages.sending import new_secret, send_test
 from keepsort.server.messages.telling import send_digest
@@ -43,42 +46,53 @@ class AskReceiverShape(Shape):
     zone = serializers.CharField(max_length=60, default="UTC")
 
 
-class ReceiverShape(AskReceiverShape):
+@dataclass(kw_only=True)
+class ReceiverAnswer:
     """Somebody who is told. failed: why the last message did not get there; empty where it did."""
 
-    id = serializers.IntegerField()
-    person_name = serializers.CharField(allow_blank=True)
-    paused = serializers.BooleanField()
-    lost = serializers.BooleanField()
-    sent = serializers.IntegerField()
-    sent_at = serializers.DateTimeField(allow_null=True)
-    waiting = serializers.IntegerField()
-    failed = serializers.CharField(allow_blank=True)
-    failed_at = serializers.DateTimeField(allow_null=True)
-    tried_again_at = serializers.DateTimeField(allow_null=True)
+    id: int
+    way: Receiver.Way
+    address: str
+    person: int | None
+    person_name: str
+    systems: list[int]
+    least: Level
+    digest_at: int | None
+    zone: str
+    paused: bool
+    lost: bool
+    sent: int
+    sent_at: datetime | None
+    waiting: int
+    failed: str
+    failed_at: datetime | None
+    tried_again_at: datetime | None
 
 
-class MadeReceiverShape(ReceiverShape):
+@dataclass(kw_only=True)
+class MadeReceiverAnswer(ReceiverAnswer):
     """A new one. secret: what calls to it are signed with; it is shown this once."""
 
-    secret = serializers.CharField(allow_blank=True)
+    secret: str
 
 
-class PersonShape(Shape):
+@dataclass(kw_only=True)
+class PersonAnswer:
     """An account that can be told."""
 
-    id = serializers.IntegerField()
-    name = serializers.CharField()
-    email = serializers.CharField(allow_blank=True)
+    id: int
+    name: str
+    email: str
 
 
-class ReceiversShape(Shape):
+@dataclass(kw_only=True)
+class ReceiversAnswer:
     """Who is told, who could be, and the mail server; empty where there is none."""
 
-    receivers = ReceiverShape(many=True)
-    people = PersonShape(many=True)
-    mail_server = serializers.CharField(allow_blank=True)
-    mail_from = serializers.CharField(allow_blank=True)
+    receivers: list[ReceiverAnswer]
+    people: list[PersonAnswer]
+    mail_server: str
+    mail_from: str
 
 
 class ReceiverChangeShape(Shape):
@@ -87,32 +101,32 @@ class ReceiverChangeShape(Shape):
     paused = serializers.BooleanField()
 
 
-def _told(found: Receiver) -> dict[str, Any]:
+def _told(found: Receiver) -> ReceiverAnswer:
     sent = found.messages.filter(state=Message.State.SENT)
     last = sent.order_by("-sent_at").first()
     bad = found.messages.exclude(error="").first()
     if bad is not None and last is not None and last.sent_at and last.sent_at > bad.made_at:
         bad = None
     waits = bad is not None and bad.state == Message.State.WAITING
-    return {
-        "id": found.pk,
-        "way": found.way,
-        "address": found.address,
-        "person": found.person_id,
-        "person_name": found.person.shown_name if found.person else "",
-        "systems": [one.pk for one in found.systems.all()],
-        "least": found.least,
-        "digest_at": found.digest_at,
-        "zone": found.zone,
-        "paused": found.paused,
-        "lost": found.lost,
-        "sent": sent.count(),
-        "sent_at": last.sent_at if last else None,
-        "waiting": found.messages.filter(state=Message.State.WAITING).count(),
-        "failed": bad.error if bad else "",
-        "failed_at": bad.made_at if bad else None,
-        "tried_again_at": bad.due_at if bad is not None and waits else None,
-    }
+    return ReceiverAnswer(
+        id=found.pk,
+        way=Receiver.Way(found.way),
+        address=found.address,
+        person=found.person_id,
+        person_name=found.person.shown_name if found.person else "",
+        systems=[one.pk for one in found.systems.all()],
+        least=cast(Level, found.least),
+        digest_at=found.digest_at,
+        zone=found.zone,
+        paused=found.paused,
+        lost=found.lost,
+        sent=sent.count(),
+        sent_at=last.sent_at if last else None,
+        waiting=found.messages.filter(state=Message.State.WAITING).count(),
+        failed=bad.error if bad else "",
+        failed_at=bad.made_at if bad else None,
+        tried_again_at=bad.due_at if bad is not None and waits else None,
+    )
 
 
 def add_receiver(asked: dict[str, Any]) -> tuple[Receiver, str]:
@@ -142,37 +156,39 @@ def add_receiver(asked: dict[str, Any]) -> tuple[Receiver, str]:
 class Receivers(SetupView):
     """Everybody who is told."""
 
-    @extend_schema(operation_id="receivers", responses=ReceiversShape)
+    @extend_schema(operation_id="receivers", responses=shape_of(ReceiversAnswer))
     def get(self, request: Request) -> Response:
         """List them."""
         people = User.objects.filter(is_active=True)
-        return Response(
-            {
-                "receivers": [_told(one) for one in Receiver.objects.all()],
-                "people": [{"id": p.pk, "name": p.shown_name, "email": p.email} for p in people],
-                "mail_server": settings.EMAIL_HOST,
-                "mail_from": settings.DEFAULT_FROM_EMAIL if settings.EMAIL_HOST else "",
-            }
+        return answer(
+            ReceiversAnswer(
+                receivers=[_told(one) for one in Receiver.objects.all()],
+                people=[PersonAnswer(id=p.pk, name=p.shown_name, email=p.email) for p in people],
+                mail_server=settings.EMAIL_HOST,
+                mail_from=settings.DEFAULT_FROM_EMAIL if settings.EMAIL_HOST else "",
+            )
         )
 
     @extend_schema(
         operation_id="add_receiver",
         request=AskReceiverShape,
-        responses={201: MadeReceiverShape},
+        responses={201: shape_of(MadeReceiverAnswer)},
     )
     def post(self, request: Request) -> Response:
         """Add one."""
         data = AskReceiverShape(data=request.data)
         data.is_valid(raise_exception=True)
         made, secret = add_receiver(data.validated_data)
-        return Response(_told(made) | {"secret": secret}, status=201)
+        return answer(MadeReceiverAnswer(**vars(_told(made)), secret=secret), status=201)
 
 
 class OneReceiver(SetupView):
     """One of them."""
 
     @extend_schema(
-        operation_id="change_receiver", request=ReceiverChangeShape, responses=ReceiverShape
+        operation_id="change_receiver",
+        request=ReceiverChangeShape,
+        responses=shape_of(ReceiverAnswer),
     )
     def patch(self, request: Request, number: int) -> Response:
         """Tell it nothing for now, or go on."""
@@ -181,7 +197,7 @@ class OneReceiver(SetupView):
         data.is_valid(raise_exception=True)
         found.paused = data.validated_data["paused"]
         found.save(update_fields=["paused"])
-        return Response(_told(found))
+        return answer(_told(found))
 
     @extend_schema(operation_id="remove_receiver", responses={204: None})
     def delete(self, request: Request, number: int) -> Response:
@@ -203,9 +219,11 @@ class ReceiverTest(SetupView):
 class ReceiverDigest(SetupView):
     """All that wants attention, for one of them, besides its time."""
 
-    @extend_schema(operation_id="send_digest", request=None, responses={202: ReceiverShape})
+    @extend_schema(
+        operation_id="send_digest", request=None, responses={202: shape_of(ReceiverAnswer)}
+    )
     def post(self, request: Request, number: int) -> Response:
         """Put it on its way."""
         found = get_object_or_404(Receiver, pk=number)
         send_digest(found, wanting(), timezone.now())
-        return Response(_told(found), status=202)
+        return answer(_told(found), status=202)

@@ -1,6 +1,7 @@
 """The views of places for copies: only administrators see them."""
 
-from typing import Any
+from dataclasses import dataclass
+from datetime import datetime
 
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
@@ -11,6 +12,7 @@ from rest_framework.response import Response
 from keepsort.server.api.asking import person
 from keepsort.server.api.setup import SetupView
 from keepsort.server.api.shapes.base import Shape
+from keepsort.server.api.shapes.derived import answer, shape_of
 from keepsort.server.events.notify import tell
 from keepsort.server.files.copying import (
     PATTERN,
@@ -26,24 +28,25 @@ from keepsort.server.files.copying import (
 from keepsort.server.systems.models import CopyPlace, System
 
 
-class PlaceForCopiesShape(Shape):
+@dataclass(kw_only=True)
+class PlaceForCopiesAnswer:
     """A place that each good backup of a system is copied to.
 
     waiting: backups that are not there yet. failed: why the last try failed; empty where none did.
     """
 
-    id = serializers.IntegerField()
-    address = serializers.CharField()
-    user = serializers.CharField()
-    sealed = serializers.BooleanField()
-    lost = serializers.BooleanField()
-    pattern = serializers.CharField()
-    keep = serializers.IntegerField()
-    copies = serializers.IntegerField()
-    waiting = serializers.IntegerField()
-    newest = serializers.CharField()
-    newest_at = serializers.DateTimeField(allow_null=True)
-    failed = serializers.CharField()
+    id: int
+    address: str
+    user: str
+    sealed: bool
+    lost: bool
+    pattern: str
+    keep: int
+    copies: int
+    waiting: int
+    newest: str
+    newest_at: datetime | None
+    failed: str
 
 
 class AskPlaceShape(Shape):
@@ -64,11 +67,12 @@ class AskPlaceShape(Shape):
     keep = serializers.IntegerField(min_value=0, max_value=100_000, default=0)
 
 
-class StoredShape(Shape):
+@dataclass(kw_only=True)
+class StoredAnswer:
     """An archive in a place; bytes it is long."""
 
-    name = serializers.CharField()
-    bytes = serializers.IntegerField()
+    name: str
+    bytes: int
 
 
 class TakeShape(Shape):
@@ -80,44 +84,47 @@ class TakeShape(Shape):
     )
 
 
-class TakenShape(Shape):
+@dataclass(kw_only=True)
+class TakenAnswer:
     """What an archive became: a backup, or where its system is not here a file."""
 
-    backup = serializers.IntegerField(allow_null=True)
-    file = serializers.IntegerField(allow_null=True)
+    backup: int | None
+    file: int | None
 
 
-def _told(place: CopyPlace) -> dict[str, Any]:
+def _told(place: CopyPlace) -> PlaceForCopiesAnswer:
     there = held_copies(place)
     newest = there.first()
     failed = failed_copy(place)
-    return {
-        "id": place.pk,
-        "address": place.address,
-        "user": place.user,
-        "sealed": place.sealed,
-        "lost": place.lost,
-        "pattern": place.pattern,
-        "keep": place.keep,
-        "copies": there.count(),
-        "waiting": len(due(place)),
-        "newest": newest.name if newest else "",
-        "newest_at": newest.at if newest else None,
-        "failed": failed.message if failed else "",
-    }
+    return PlaceForCopiesAnswer(
+        id=place.pk,
+        address=place.address,
+        user=place.user,
+        sealed=place.sealed,
+        lost=place.lost,
+        pattern=place.pattern,
+        keep=place.keep,
+        copies=there.count(),
+        waiting=len(due(place)),
+        newest=newest.name if newest else "",
+        newest_at=newest.at if newest else None,
+        failed=failed.message if failed else "",
+    )
 
 
 class Places(SetupView):
     """The places of one system."""
 
-    @extend_schema(operation_id="copy_places", responses=PlaceForCopiesShape(many=True))
+    @extend_schema(operation_id="copy_places", responses=shape_of(PlaceForCopiesAnswer)(many=True))
     def get(self, request: Request, number: int) -> Response:
         """List the places that a system is copied to."""
         system = get_object_or_404(System, pk=number)
-        return Response([_told(place) for place in system.copy_places.all()])
+        return answer([_told(place) for place in system.copy_places.all()])
 
     @extend_schema(
-        operation_id="add_place", request=AskPlaceShape, responses={201: PlaceForCopiesShape}
+        operation_id="add_place",
+        request=AskPlaceShape,
+        responses={201: shape_of(PlaceForCopiesAnswer)},
     )
     def post(self, request: Request, number: int) -> Response:
         """Add a place, once it has answered."""
@@ -129,18 +136,18 @@ class Places(SetupView):
             {k: v for k, v in asked["options"].items() if v}, asked["user"], asked["password"],
             passphrase=asked["passphrase"], pattern=asked["pattern"], keep=asked["keep"],
         )  # fmt: skip
-        return Response(_told(place), status=201)
+        return answer(_told(place), status=201)
 
 
 class OnePlace(SetupView):
     """One place."""
 
-    @extend_schema(operation_id="copy_now", request=None, responses=PlaceForCopiesShape)
+    @extend_schema(operation_id="copy_now", request=None, responses=shape_of(PlaceForCopiesAnswer))
     def post(self, request: Request, number: int) -> Response:
         """Copy what is not there yet, at once."""
         place = get_object_or_404(CopyPlace, pk=number)
         copy_due(place.system, at_once=True)
-        return Response(_told(place))
+        return answer(_told(place))
 
     @extend_schema(operation_id="remove_place", responses={204: None})
     def delete(self, request: Request, number: int) -> Response:
@@ -154,13 +161,15 @@ class OnePlace(SetupView):
 class PlaceStored(SetupView):
     """What lies in a place."""
 
-    @extend_schema(operation_id="stored_in_place", responses=StoredShape(many=True))
+    @extend_schema(operation_id="stored_in_place", responses=shape_of(StoredAnswer)(many=True))
     def get(self, request: Request, number: int) -> Response:
         """List the archives there, newest name first."""
         found = stored_in(way_of(get_object_or_404(CopyPlace, pk=number)))
-        return Response([{"name": one.name, "bytes": one.size} for one in reversed(found)])
+        return answer([StoredAnswer(name=one.name, bytes=one.size) for one in reversed(found)])
 
-    @extend_schema(operation_id="take_in", request=TakeShape, responses={201: TakenShape})
+    @extend_schema(
+        operation_id="take_in", request=TakeShape, responses={201: shape_of(TakenAnswer)}
+    )
     def post(self, request: Request, number: int) -> Response:
         """Make a backup of one of them again."""
         data = TakeShape(data=request.data)
@@ -169,5 +178,7 @@ class PlaceStored(SetupView):
         way = way_of(get_object_or_404(CopyPlace, pk=number))
         file, record = take_in(way, asked["name"], asked["passphrase"], person(request))
         tell("record", record.pk if record else 0, record.system_id if record else 0)
-        told = {"backup": record.pk if record else None, "file": file.record_id if file else None}
-        return Response(told, status=201)
+        told = TakenAnswer(
+            backup=record.pk if record else None, file=file.record_id if file else None
+        )
+        return answer(told, status=201)

@@ -1,6 +1,7 @@
 """The views of schedules."""
 
-from dataclasses import asdict
+from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 import msgspec
@@ -17,12 +18,12 @@ from keepsort.core.snapshot import Choice
 from keepsort.server import tasks
 from keepsort.server.api.asking import View, person
 from keepsort.server.api.shapes.base import Shape
-from keepsort.server.api.shapes.derived import shape_of
-from keepsort.server.api.shapes.records import ChoiceShape, WorkAnswer
+from keepsort.server.api.shapes.derived import answer, shape_of
+from keepsort.server.api.shapes.records import ChoiceShape, FullChoice, WorkAnswer
 from keepsort.server.api.writing import work
 from keepsort.server.events.notify import tell
 from keepsort.server.schedules import services
-from keepsort.server.schedules.crossing import crossing
+from keepsort.server.schedules.crossing import Crossing, crossing
 from keepsort.server.schedules.models import Schedule
 from keepsort.server.schedules.times import Timing, checked, coming, in_words
 from keepsort.server.snapshots.models import Record
@@ -47,39 +48,39 @@ class AskScheduleShape(TimingShape):
     choice = ChoiceShape(allow_null=True, default=None)
 
 
-class CrossingShape(Shape):
-    """A reference that leads out of what is kept together, or into it."""
-
-    source = serializers.CharField()  # type: ignore[assignment]
-    attribute = serializers.CharField()
-    target = serializers.CharField()
-
-
-class TimesShape(Shape):
+@dataclass(kw_only=True)
+class TimesAnswer:
     """When a schedule would be due, and which references would cross what it keeps."""
 
-    words = serializers.CharField()
-    next = serializers.ListField(child=serializers.DateTimeField())
-    crossing = CrossingShape(many=True)
-    crossing_count = serializers.IntegerField()
+    words: str
+    next: list[datetime]
+    crossing: list[Crossing]
+    crossing_count: int
 
 
-class ScheduleShape(AskScheduleShape):
+@dataclass(kw_only=True)
+class ScheduleAnswer:
     """A schedule as it stands. running: the number of its backup that is being made."""
 
-    id = serializers.IntegerField()
-    system = serializers.IntegerField()
-    at_written = serializers.CharField()
-    words = serializers.CharField()
-    paused = serializers.BooleanField()
-    by = serializers.CharField()
-    made_at = serializers.DateTimeField()
-    next = serializers.ListField(child=serializers.DateTimeField())
-    last = serializers.IntegerField(allow_null=True)
-    last_at = serializers.DateTimeField(allow_null=True)
-    overdue_since = serializers.DateTimeField(allow_null=True)
-    passed_over_at = serializers.DateTimeField(allow_null=True)
-    running = serializers.IntegerField(allow_null=True)
+    id: int
+    system: int
+    minutes: int | None
+    cron: str
+    zone: str
+    at: Path
+    at_written: str
+    note: str
+    choice: FullChoice | None
+    words: str
+    paused: bool
+    by: str
+    made_at: datetime
+    next: list[datetime]
+    last: int | None
+    last_at: datetime | None
+    overdue_since: datetime | None
+    passed_over_at: datetime | None
+    running: int | None
 
 
 class PauseShape(Shape):
@@ -88,33 +89,36 @@ class PauseShape(Shape):
     paused = serializers.BooleanField()
 
 
-def told(found: Schedule) -> dict[str, Any]:
+def told(found: Schedule) -> ScheduleAnswer:
     """Write a schedule."""
     timing = services.timing_of(found)
     last = services.last_made(found)
     running = found.work.filter(state__in=OPEN).first()
     now = timezone.now()
-    return {
-        "id": found.pk,
-        "system": found.system_id,
-        "minutes": found.minutes,
-        "cron": found.cron,
-        "zone": found.zone,
-        "at": found.at,
-        "at_written": written_branch(found.system, found.at),
-        "note": found.note,
-        "choice": found.choice,
-        "words": in_words(timing),
-        "paused": found.paused,
-        "by": found.by.shown_name if found.by else "",
-        "made_at": found.made_at,
-        "next": [] if found.paused else coming(timing, now),
-        "last": last.pk if last else None,
-        "last_at": last.taken_at if last else None,
-        "overdue_since": services.overdue_by(found, now),
-        "passed_over_at": services.passed_over(found),
-        "running": running.pk if running else None,
-    }
+    choice = None
+    if found.choice is not None:
+        choice = FullChoice.of(msgspec.convert(found.choice, Choice))
+    return ScheduleAnswer(
+        id=found.pk,
+        system=found.system_id,
+        minutes=found.minutes,
+        cron=found.cron,
+        zone=found.zone,
+        at=found.at,
+        at_written=written_branch(found.system, found.at),
+        note=found.note,
+        choice=choice,
+        words=in_words(timing),
+        paused=found.paused,
+        by=found.by.shown_name if found.by else "",
+        made_at=found.made_at,
+        next=[] if found.paused else coming(timing, now),
+        last=last.pk if last else None,
+        last_at=last.taken_at if last else None,
+        overdue_since=services.overdue_by(found, now),
+        passed_over_at=services.passed_over(found),
+        running=running.pk if running else None,
+    )
 
 
 def _asked(request: Request) -> dict[str, Any]:
@@ -133,72 +137,75 @@ def _asked(request: Request) -> dict[str, Any]:
 class SystemSchedules(View):
     """The schedules of one system."""
 
-    @extend_schema(operation_id="schedules", responses=ScheduleShape(many=True))
+    @extend_schema(operation_id="schedules", responses=shape_of(ScheduleAnswer)(many=True))
     def get(self, request: Request, number: int) -> Response:
         """List them."""
         system = get_object_or_404(System, pk=number)
         found = system.schedules.select_related("by", "system")
-        return Response([told(one) for one in found])
+        return answer([told(one) for one in found])
 
     @extend_schema(
-        operation_id="add_schedule", request=AskScheduleShape, responses={201: ScheduleShape}
+        operation_id="add_schedule",
+        request=AskScheduleShape,
+        responses={201: shape_of(ScheduleAnswer)},
     )
     def post(self, request: Request, number: int) -> Response:
         """Let backups be made by themselves."""
         system = get_object_or_404(System, pk=number)
         made = services.add_schedule(system, by=person(request), **_asked(request))
-        return Response(told(made), status=201)
+        return answer(told(made), status=201)
 
 
 class ScheduleTimes(View):
     """What a schedule would do, before it is kept."""
 
-    @extend_schema(operation_id="schedule_times", request=AskScheduleShape, responses=TimesShape)
+    @extend_schema(
+        operation_id="schedule_times", request=AskScheduleShape, responses=shape_of(TimesAnswer)
+    )
     def post(self, request: Request, number: int) -> Response:
         """Tell the next three times, and which references would cross."""
         system = get_object_or_404(System, pk=number)
         asked = _asked(request)
         timing = checked(asked["timing"])
         found, count = _crossing(system, asked["branch"], asked["choice"])
-        return Response(
-            {
-                "words": in_words(timing),
-                "next": coming(timing, timezone.now()),
-                "crossing": found,
-                "crossing_count": count,
-            }
+        return answer(
+            TimesAnswer(
+                words=in_words(timing),
+                next=coming(timing, timezone.now()),
+                crossing=found,
+                crossing_count=count,
+            )
         )
 
 
-def _crossing(
-    system: System, branch: Path, choice: Choice | None
-) -> tuple[list[dict[str, Any]], int]:
+def _crossing(system: System, branch: Path, choice: Choice | None) -> tuple[list[Crossing], int]:
     record = newest(system, Record.Kind.LOOK) or newest(system, Record.Kind.BACKUP)
     if record is None or not (branch or choice):
         return [], 0
-    found, count = crossing(open_snapshot(record), branch, choice or Choice())
-    return [asdict(one) for one in found], count
+    return crossing(open_snapshot(record), branch, choice or Choice())
 
 
 class OneSchedule(View):
     """One schedule."""
 
     @extend_schema(
-        operation_id="change_schedule", request=AskScheduleShape, responses=ScheduleShape
+        operation_id="change_schedule", request=AskScheduleShape, responses=shape_of(ScheduleAnswer)
     )
     def put(self, request: Request, number: int) -> Response:
         """Let it be due at other times, or keep something else."""
         found = services.find_schedule(number)
-        return Response(told(services.change_schedule(found, **_asked(request))))
+        return answer(told(services.change_schedule(found, **_asked(request))))
 
-    @extend_schema(operation_id="pause_schedule", request=PauseShape, responses=ScheduleShape)
+    @extend_schema(
+        operation_id="pause_schedule", request=PauseShape, responses=shape_of(ScheduleAnswer)
+    )
     def patch(self, request: Request, number: int) -> Response:
         """Let it rest, or go on."""
         data = PauseShape(data=request.data)
         data.is_valid(raise_exception=True)
         found = services.find_schedule(number)
         services.pause(found, data.validated_data["paused"])
-        return Response(told(found))
+        return answer(told(found))
 
     @extend_schema(operation_id="remove_schedule", responses={204: None})
     def delete(self, request: Request, number: int) -> Response:
@@ -218,4 +225,4 @@ class ScheduleRun(View):
         with transaction.atomic():
             made = services.run_now(services.find_schedule(number), person(request))
             tasks.ask_work(made)
-        return Response(work(made), status=202)
+        return answer(work(made), status=202)

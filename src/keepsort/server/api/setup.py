@@ -1,9 +1,8 @@
 """The views of Setup: connectors, and how systems are reached. Only administrators may write."""
 
-from dataclasses import asdict
+from dataclasses import dataclass
 from typing import Any
 
-import msgspec
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
@@ -11,16 +10,17 @@ from rest_framework.permissions import BasePermission
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from keepsort.connectors.base import Endpoint
+from keepsort.connectors.base import Endpoint, OptionField
 from keepsort.connectors.registry import connector_types
 from keepsort.server.accounts.roles import MayAdminister
 from keepsort.server.api.asking import View
 from keepsort.server.api.shapes.base import Shape
+from keepsort.server.api.shapes.derived import answer, shape_of
 from keepsort.server.pooling import give_back
 from keepsort.server.problems import Problem
 from keepsort.server.restores.records import remove_system
 from keepsort.server.systems.models import System
-from keepsort.server.systems.probing import probe
+from keepsort.server.systems.probing import Probe, probe
 from keepsort.server.systems.services import (
     add_system,
     change_system,
@@ -34,28 +34,6 @@ from keepsort.server.systems.slots import slot
 _TRIES = 0
 
 
-class OptionShape(Shape):
-    """One setting of a connector, enough to make a field of a form from."""
-
-    name = serializers.CharField()
-    label = serializers.CharField()  # type: ignore[assignment]
-    help = serializers.CharField(allow_blank=True)
-    required = serializers.BooleanField()  # type: ignore[assignment]
-    secret = serializers.BooleanField()
-    choices = serializers.ListField(child=serializers.CharField())
-    default = serializers.CharField(allow_blank=True)
-    lines = serializers.BooleanField()
-
-
-class ConnectorShape(Shape):
-    """A connector as it is offered."""
-
-    name = serializers.CharField()
-    label = serializers.CharField()  # type: ignore[assignment]
-    address_help = serializers.CharField()
-    options = OptionShape(many=True)
-
-
 class ReachedShape(Shape):
     """How a system is reached."""
 
@@ -64,16 +42,6 @@ class ReachedShape(Shape):
     address = serializers.CharField(max_length=400)
     options = serializers.DictField(child=serializers.CharField(allow_blank=True), default=dict)
     user = serializers.CharField(max_length=400, allow_blank=True, default="")
-
-
-class SettingsShape(ReachedShape):
-    """How a system is reached; its password is never sent out."""
-
-    id = serializers.IntegerField()
-    has_password = serializers.BooleanField()
-    has_secrets = serializers.ListField(
-        child=serializers.CharField(), help_text="Secret options that are kept."
-    )
 
 
 class AskSettingsShape(ReachedShape):
@@ -89,25 +57,38 @@ class AskSettingsShape(ReachedShape):
     system = serializers.IntegerField(allow_null=True, default=None)
 
 
-class ProbeShape(Shape):
-    """What a try has found."""
+@dataclass(kw_only=True)
+class ConnectorAnswer:
+    """A connector as it is offered."""
 
-    software = serializers.CharField()
-    promises = serializers.ListField(child=serializers.CharField())
-    rights = serializers.ListField(child=serializers.CharField())
-    counts = serializers.DictField(child=serializers.IntegerField())
-    complete = serializers.BooleanField()
-    unreadable = serializers.ListField(child=serializers.CharField())
-    left_out = serializers.ListField(child=serializers.CharField())
-    by_digest = serializers.IntegerField()
-    bytes_by_digest = serializers.IntegerField()
-    learned = serializers.DictField(child=serializers.CharField())
+    name: str
+    label: str
+    address_help: str
+    options: list[OptionField]
 
 
-class RemovedShape(Shape):
+@dataclass(kw_only=True)
+class SettingsAnswer:
+    """How a system is reached; its password is never sent out.
+
+    has_secrets: secret options that are kept.
+    """
+
+    id: int
+    name: str
+    connector: str
+    address: str
+    options: dict[str, str]
+    user: str
+    has_password: bool
+    has_secrets: list[str]
+
+
+@dataclass(kw_only=True)
+class RemovedAnswer:
     """What a removal took along."""
 
-    backups = serializers.IntegerField()
+    backups: int
 
 
 class SetupView(View):
@@ -118,17 +99,17 @@ class SetupView(View):
         return [MayAdminister()]
 
 
-def _settings(system: System) -> dict[str, Any]:
-    return {
-        "id": system.pk,
-        "name": system.name,
-        "connector": system.connector,
-        "address": system.address,
-        "options": system.options,
-        "user": system.user,
-        "has_password": bool(endpoint_of(system).password),
-        "has_secrets": sorted(secret_options(system)),
-    }
+def _settings(system: System) -> SettingsAnswer:
+    return SettingsAnswer(
+        id=system.pk,
+        name=system.name,
+        connector=system.connector,
+        address=system.address,
+        options=system.options,
+        user=system.user,
+        has_password=bool(endpoint_of(system).password),
+        has_secrets=sorted(secret_options(system)),
+    )
 
 
 def _asked(request: Request) -> dict[str, Any]:
@@ -142,17 +123,17 @@ def _asked(request: Request) -> dict[str, Any]:
 class Connectors(SetupView):
     """The connectors there are."""
 
-    @extend_schema(operation_id="connectors", responses=ConnectorShape(many=True))
+    @extend_schema(operation_id="connectors", responses=shape_of(ConnectorAnswer)(many=True))
     def get(self, request: Request) -> Response:
         """List the connectors with what each asks for."""
-        return Response(
+        return answer(
             [
-                {
-                    "name": kind.name,
-                    "label": kind.label,
-                    "address_help": kind.address_help,
-                    "options": [msgspec.structs.asdict(option) for option in kind.options],
-                }
+                ConnectorAnswer(
+                    name=kind.name,
+                    label=kind.label,
+                    address_help=kind.address_help,
+                    options=list(kind.options),
+                )
                 for kind in connector_types().values()
             ]
         )
@@ -161,7 +142,9 @@ class Connectors(SetupView):
 class Tries(SetupView):
     """Tries of connections."""
 
-    @extend_schema(operation_id="try_connection", request=AskSettingsShape, responses=ProbeShape)
+    @extend_schema(
+        operation_id="try_connection", request=AskSettingsShape, responses=shape_of(Probe)
+    )
     def post(self, request: Request) -> Response:
         """Try a connection without keeping anything."""
         asked = _asked(request)
@@ -178,19 +161,21 @@ class Tries(SetupView):
         )  # fmt: skip
         give_back()
         with slot(_TRIES, asked["address"]):
-            return Response(asdict(probe(kind, endpoint)))
+            return answer(probe(kind, endpoint))
 
 
 class AllSettings(SetupView):
     """How all systems are reached."""
 
-    @extend_schema(operation_id="all_settings", responses=SettingsShape(many=True))
+    @extend_schema(operation_id="all_settings", responses=shape_of(SettingsAnswer)(many=True))
     def get(self, request: Request) -> Response:
         """List the systems."""
-        return Response([_settings(system) for system in System.objects.all()])
+        return answer([_settings(system) for system in System.objects.all()])
 
     @extend_schema(
-        operation_id="add_system", request=AskSettingsShape, responses={201: SettingsShape}
+        operation_id="add_system",
+        request=AskSettingsShape,
+        responses={201: shape_of(SettingsAnswer)},
     )
     def post(self, request: Request) -> Response:
         """Add a system; it is not contacted."""
@@ -199,13 +184,15 @@ class AllSettings(SetupView):
             asked["name"], asked["connector"], asked["address"], asked["options"], asked["user"],
             asked["password"] or "",
         )  # fmt: skip
-        return Response(_settings(system), status=201)
+        return answer(_settings(system), status=201)
 
 
 class OneSettings(SetupView):
     """How one system is reached."""
 
-    @extend_schema(operation_id="change_system", request=AskSettingsShape, responses=SettingsShape)
+    @extend_schema(
+        operation_id="change_system", request=AskSettingsShape, responses=shape_of(SettingsAnswer)
+    )
     def put(self, request: Request, number: int) -> Response:
         """Change how a system is reached."""
         system = get_object_or_404(System, pk=number)
@@ -219,9 +206,9 @@ class OneSettings(SetupView):
             system, asked["name"], asked["address"], asked["options"], asked["user"],
             asked["password"],
         )  # fmt: skip
-        return Response(_settings(system))
+        return answer(_settings(system))
 
-    @extend_schema(operation_id="remove_system", request=None, responses=RemovedShape)
+    @extend_schema(operation_id="remove_system", request=None, responses=shape_of(RemovedAnswer))
     def delete(self, request: Request, number: int) -> Response:
         """Remove a system with all its backups and runs; the live system stays as it is."""
-        return Response({"backups": remove_system(get_object_or_404(System, pk=number))})
+        return answer(RemovedAnswer(backups=remove_system(get_object_or_404(System, pk=number))))

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from hashlib import blake2b
+from typing import Literal
 
 from django.utils import timezone
 
@@ -27,7 +28,8 @@ from keepsort.server.snapshots.services import open_snapshot, written_branch
 from keepsort.server.store.space import free_bytes
 from keepsort.server.systems.models import System
 
-LEVELS = ("stop", "unknown", "confirm", "note")
+Level = Literal["stop", "unknown", "confirm", "note"]
+LEVELS: tuple[Level, ...] = ("stop", "unknown", "confirm", "note")
 #: A look that is older tells what live was, and no more.
 _LOOK_HOLDS = timedelta(days=1)
 _RUNS = 3
@@ -64,7 +66,7 @@ class Item:
     aside: who has put it aside; None where nobody has.
     """
 
-    level: str
+    level: Level
     code: str
     title: str
     text: str
@@ -281,7 +283,7 @@ def _in_words(tally: dict[str, int]) -> str:
 
 def _item(
     system: System,
-    level: str,
+    level: Level,
     code: str,
     title: str,
     text: str,

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 from keepsort.core.compare.importance import MINOR, SERVICE, URGENT, USUAL
-from keepsort.server.attention.items import Item, all_systems, items_of, with_aside
+from keepsort.server.attention.items import Item, Level, all_systems, items_of, with_aside
 from keepsort.server.attention.ours import is_explained
 from keepsort.server.attention.overview import Overview, overviews
 from keepsort.server.logs import log
@@ -18,7 +18,7 @@ _EACH = 30
 #: The order of what wants attention: smaller is more urgent.
 _LEVELS = {"stop": 0, "unknown": 2, "confirm": 4, "note": 6}
 _URGENCIES = {URGENT: 1, SERVICE: 3, USUAL: 5, MINOR: 7}
-_LEVEL_OF = {URGENT: "stop", SERVICE: "confirm", USUAL: "confirm", MINOR: "note"}
+_LEVEL_OF: dict[int, Level] = {URGENT: "stop", SERVICE: "confirm", USUAL: "confirm", MINOR: "note"}
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,7 @@ MOST = 60
 _encode = msgspec.msgpack.Encoder(order="deterministic").encode
 
 
-class Thing(msgspec.Struct, frozen=True, omit_defaults=True):
+class Thing(msgspec.Struct, frozen=True):
     """One thing that differs, as one would say it.
 
     path, written, name, kind: of the object, or of the first of `count` objects that changed alike.

@@ -1428,19 +1428,6 @@ export interface components {
          * @enum {string}
          */
         AttentionLevel: "stop" | "unknown" | "confirm" | "note";
-        /** @description One thing that wants attention; system: none where it is about Keep Sort itself. */
-        AttentionShape: {
-            level: components["schemas"]["AttentionLevel"];
-            code: string;
-            title: string;
-            text: string;
-            place: string;
-            stands: string;
-            paths: string[];
-            system: number | null;
-            system_name: string;
-            aside: components["schemas"]["PutAsideShape"] | null;
-        };
         /** @description One attribute picked, whole or in part: `parts` are elements, hunks or values by name. */
         AttributePickShapeRequest: {
             name: string;
@@ -1548,12 +1535,6 @@ export interface components {
             renews: string;
         };
         /** @description What backups take: kinds that are out, and places that are in or out, as patterns. */
-        ChoiceShape: {
-            kinds_out?: string[];
-            places?: string[];
-            places_out?: string[];
-        };
-        /** @description What backups take: kinds that are out, and places that are in or out, as patterns. */
         ChoiceShapeRequest: {
             kinds_out?: string[];
             places?: string[];
@@ -1624,7 +1605,7 @@ export interface components {
             name: string;
             label: string;
             address_help: string;
-            options: components["schemas"]["OptionShape"][];
+            options: components["schemas"]["OptionFieldShape"][];
         };
         /** @description A reference that leads out of what is kept together, or into it. */
         CrossingShape: {
@@ -1674,7 +1655,13 @@ export interface components {
             /** @default rename */
             clash: components["schemas"]["ClashEnum"];
         };
-        /** @description What a backup is going to take; free: null where that is not known. */
+        /**
+         * @description What a backup is expected to take.
+         *
+         *     known: whether there is one before it to tell from; else all but `free` is 0.
+         *     bytes: new in the store, the most of the last ones. seconds: as long as the longest of them.
+         *     free: bytes where PostgreSQL keeps its data; None where that is not known.
+         */
         ExpectedShape: {
             known: boolean;
             objects: number;
@@ -1818,6 +1805,22 @@ export interface components {
             behind: string[];
             unsure: string[];
         };
+        /** @description What backups take, with nothing left out. */
+        FullChoiceShape: {
+            kinds_out: string[];
+            places: string[];
+            places_out: string[];
+        };
+        /** @description How long backups are kept, with nothing left out. */
+        FullPolicyShape: {
+            good: number | null;
+            problems: number | null;
+            daily: number | null;
+            weekly: number | null;
+            monthly: number | null;
+            yearly: number | null;
+            zone: string;
+        };
         /** @description Ignore rules with nothing left out, as the API gives them. */
         FullRulesShape: {
             letter_case: boolean;
@@ -1873,6 +1876,29 @@ export interface components {
             note: string;
         };
         /**
+         * @description One thing that wants attention.
+         *
+         *     level: stop where something failed or stands still, unknown where it cannot be told whether all
+         *         is well, confirm where somebody should look, note else.
+         *     code: a stable word for scripts. place: the address of the screen that shows more.
+         *     stands: tells how it stands from how it stood: as long as that is equal, it is the same thing.
+         *     paths: the first of the objects it is about, as they are written.
+         *     system, system_name: the system it is about; none where it is about Keep Sort itself.
+         *     aside: who has put it aside; None where nobody has.
+         */
+        ItemShape: {
+            level: components["schemas"]["AttentionLevel"];
+            code: string;
+            title: string;
+            text: string;
+            place: string;
+            stands: string;
+            paths: string[];
+            system: number | null;
+            system_name: string;
+            aside: components["schemas"]["PutAsideShape"] | null;
+        };
+        /**
          * @description A run with its journal: all of it that changes while it is carried out.
          *
          *     lines: all, or those that changed after the entry of the journal that was asked for.
@@ -1918,7 +1944,7 @@ export interface components {
         };
         /** @description What backups of a system take, when it is reminded of, and how often they are read again. */
         KeepingShape: {
-            choice: components["schemas"]["ChoiceShape"];
+            choice: components["schemas"]["FullChoiceShape"];
             remind_days: number;
             verify_days: number;
         };
@@ -1968,17 +1994,15 @@ export interface components {
         };
         /** @description A new one. secret: what calls to it are signed with; it is shown this once. */
         MadeReceiverShape: {
+            id: number;
             way: components["schemas"]["WayEnum"];
             address: string;
-            person?: number | null;
-            systems?: number[];
-            /** @default confirm */
-            least: components["schemas"]["AttentionLevel"];
-            digest_at?: number | null;
-            /** @default UTC */
-            zone: string;
-            id: number;
+            person: number | null;
             person_name: string;
+            systems: number[];
+            least: components["schemas"]["AttentionLevel"];
+            digest_at: number | null;
+            zone: string;
             paused: boolean;
             lost: boolean;
             sent: number;
@@ -2023,7 +2047,12 @@ export interface components {
         };
         /** @enum {unknown} */
         NullEnum: null;
-        /** @description Something that belongs with what is picked. */
+        /**
+         * @description Something not picked that belongs with what is: a group that listed the object, say.
+         *
+         *     part: what the element of a set that names it is picked by; empty where the attribute as a whole
+         *         is meant.
+         */
         OfferShape: {
             path: string[];
             attribute: string;
@@ -2036,8 +2065,13 @@ export interface components {
          * @enum {string}
          */
         OnFailureEnum: "stop" | "go-on";
-        /** @description One setting of a connector, enough to make a field of a form from. */
-        OptionShape: {
+        /**
+         * @description One setting of a connector, enough to make a form from.
+         *
+         *     lines: whether it is a text of several lines.
+         *     per_restore: whether it can be chosen for one restore, whatever the system is set to.
+         */
+        OptionFieldShape: {
             name: string;
             label: string;
             help: string;
@@ -2046,6 +2080,7 @@ export interface components {
             choices: string[];
             default: string;
             lines: boolean;
+            per_restore: boolean;
         };
         /** @description A pasted list. */
         PastedShapeRequest: {
@@ -2172,17 +2207,6 @@ export interface components {
          */
         PolicyEnum: "overwrite" | "keep" | "fill";
         /** @description How long backups are kept; null where a rule is not set. */
-        PolicyShape: {
-            good?: number | null;
-            problems?: number | null;
-            daily?: number | null;
-            weekly?: number | null;
-            monthly?: number | null;
-            yearly?: number | null;
-            /** @default UTC */
-            zone: string;
-        };
-        /** @description How long backups are kept; null where a rule is not set. */
         PolicyShapeRequest: {
             good?: number | null;
             problems?: number | null;
@@ -2193,7 +2217,13 @@ export interface components {
             /** @default UTC */
             zone: string;
         };
-        /** @description What a try has found. */
+        /**
+         * @description What a try has found.
+         *
+         *     counts: objects of each kind, by the kind's label; complete: whether that is all of them.
+         *     rights: what the account may do. unreadable: some of what it may not read.
+         *     left_out: what is there but not kept. by_digest: files known by digest only, and their bytes.
+         */
         ProbeShape: {
             software: string;
             promises: string[];
@@ -2210,7 +2240,11 @@ export interface components {
                 [key: string]: string;
             };
         };
-        /** @description Who has put something aside, why, and until when; null where until it changes. */
+        /**
+         * @description Who has put a thing aside, why, and until when; None where until it changes.
+         *
+         *     accepted: not for a time, but since how it stands is right.
+         */
         PutAsideShape: {
             number: number;
             by: string;
@@ -2222,12 +2256,14 @@ export interface components {
             until: string | null;
         };
         /**
-         * @description One of all that wants attention, and what of a system it is about where that differs.
+         * @description One thing that wants attention, and the object it is about where it is one that differs.
          *
-         *     since: when a look first saw it so. backup, look: what was compared.
+         *     since: when a look first saw it stand as it does; None where that is not known.
+         *     seen: when it was looked at last. backup, look: numbers of what was compared.
          */
         RankedShape: {
-            item: components["schemas"]["AttentionShape"];
+            item: components["schemas"]["ItemShape"];
+            rank: number;
             thing: components["schemas"]["ThingShape"] | null;
             /** Format: date-time */
             since: string | null;
@@ -2238,17 +2274,15 @@ export interface components {
         };
         /** @description Somebody who is told. failed: why the last message did not get there; empty where it did. */
         ReceiverShape: {
+            id: number;
             way: components["schemas"]["WayEnum"];
             address: string;
-            person?: number | null;
-            systems?: number[];
-            /** @default confirm */
-            least: components["schemas"]["AttentionLevel"];
-            digest_at?: number | null;
-            /** @default UTC */
-            zone: string;
-            id: number;
+            person: number | null;
             person_name: string;
+            systems: number[];
+            least: components["schemas"]["AttentionLevel"];
+            digest_at: number | null;
+            zone: string;
             paused: boolean;
             lost: boolean;
             sent: number;
@@ -2315,7 +2349,7 @@ export interface components {
         };
         /** @description What a policy does. next_at, next: when and which go next, if all scheduled is made. */
         RetentionShape: {
-            policy: components["schemas"]["PolicyShape"];
+            policy: components["schemas"]["FullPolicyShape"];
             goes: components["schemas"]["GoesShape"][];
             keeps: components["schemas"]["KeepsShape"][];
             frees: number | null;
@@ -2517,18 +2551,15 @@ export interface components {
         SampleState: "missing" | "extra" | "changed" | "moved" | "recreated" | "unreadable";
         /** @description A schedule as it stands. running: the number of its backup that is being made. */
         ScheduleShape: {
-            minutes?: number | null;
-            /** @default  */
-            cron: string;
-            /** @default UTC */
-            zone: string;
-            at?: string[];
-            /** @default  */
-            note: string;
-            choice?: components["schemas"]["ChoiceShape"] | null;
             id: number;
             system: number;
+            minutes: number | null;
+            cron: string;
+            zone: string;
+            at: string[];
             at_written: string;
+            note: string;
+            choice: components["schemas"]["FullChoiceShape"] | null;
             words: string;
             paused: boolean;
             by: string;
@@ -2552,19 +2583,21 @@ export interface components {
          * @enum {string}
          */
         ScopeEnum: "object" | "branch" | "attributes" | "remove";
-        /** @description How a system is reached; its password is never sent out. */
+        /**
+         * @description How a system is reached; its password is never sent out.
+         *
+         *     has_secrets: secret options that are kept.
+         */
         SettingsShape: {
+            id: number;
             name: string;
             connector: string;
             address: string;
-            options?: {
+            options: {
                 [key: string]: string;
             };
-            /** @default  */
             user: string;
-            id: number;
             has_password: boolean;
-            /** @description Secret options that are kept. */
             has_secrets: string[];
         };
         /**
@@ -2822,7 +2855,16 @@ export interface components {
             accepted?: string[][][];
             hangs?: string[] | null;
         };
-        /** @description Something that differs, as one would say it; count: in how many objects. */
+        /**
+         * @description One thing that differs, as one would say it.
+         *
+         *     path, written, name, kind: of the object, or of the first of `count` objects that changed alike.
+         *     attribute, label: what changed, where that is one attribute; was, now: its two values, where
+         *         they are short. parts: how many attributes differ else.
+         *     holds: how many objects beneath it are gone, or new, along with it.
+         *     stands: tells how it stands from how it stood: as long as that is equal, it is the same thing.
+         *     urgency: from `importance.MINOR` to `importance.URGENT`.
+         */
         ThingShape: {
             path: string[];
             written: string;
@@ -2830,16 +2872,15 @@ export interface components {
             kind: string;
             kind_label: string;
             state: components["schemas"]["SampleState"];
+            stands: string;
+            urgency: number;
             attribute: string;
             label: string;
             was: string | null;
             now: string | null;
-            /** @description How many attributes differ. */
             parts: number;
             count: number;
-            /** @description Objects beneath it that are gone or new with it. */
             holds: number;
-            urgency: number;
         };
         /** @description When a schedule would be due, and which references would cross what it keeps. */
         TimesShape: {
@@ -2985,7 +3026,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AttentionShape"][];
+                    "application/json": components["schemas"]["ItemShape"][];
                 };
             };
             /** @description What was asked for is not as it should be. */
@@ -3080,7 +3121,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AttentionShape"][];
+                    "application/json": components["schemas"]["ItemShape"][];
                 };
             };
             /** @description What was asked for is not as it should be. */

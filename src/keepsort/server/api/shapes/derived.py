@@ -25,7 +25,13 @@ _PLAIN: dict[object, Callable[..., serializers.Field[Any, Any, Any, Any]]] = {
 
 @cache
 def shape_of(source: type) -> type[Shape]:
-    """Return the shape of a data class or struct: all its fields, and what it says of itself."""
+    """Return the shape of a data class or struct: all its fields, and what it says of itself.
+
+    Raises TypeError of a struct that leaves fields out where they have their defaults.
+    """
+    config = getattr(source, "__struct_config__", None)
+    if config is not None and config.omit_defaults:
+        raise TypeError(f"{source.__name__} would be answered without fields that its shape has")
     fields = {field: _field(hint) for field, hint in get_type_hints(source).items()}
     name = f"{source.__name__.removesuffix('Answer')}Shape"
     return type(name, (Shape,), {**fields, "__doc__": getdoc(source), "__module__": __name__})

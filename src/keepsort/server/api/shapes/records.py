@@ -3,10 +3,12 @@
 from dataclasses import dataclass, field
 from datetime import datetime
 
+import msgspec
 from rest_framework import serializers
 
 from keepsort.core.compare import State
 from keepsort.core.model import Path
+from keepsort.core.snapshot import Choice
 from keepsort.server.api.shapes.base import Shape, path_field, texts_field
 from keepsort.server.restores.models import Run
 from keepsort.server.snapshots.models import Record, Work
@@ -90,6 +92,19 @@ class WorkAnswer:
     cancel_asked: bool
     message: str
     result: int | None
+
+
+class FullChoice(msgspec.Struct):
+    """What backups take, with nothing left out."""
+
+    kinds_out: tuple[str, ...]
+    places: tuple[str, ...]
+    places_out: tuple[str, ...]
+
+    @classmethod
+    def of(cls, choice: Choice) -> "FullChoice":
+        """Return a choice in this form."""
+        return msgspec.convert(choice, cls, from_attributes=True)
 
 
 class AskWorkShape(Shape):
