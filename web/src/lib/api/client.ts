@@ -50,6 +50,8 @@ export type BranchTable = Schemas['BranchTableShape'];
 export type BranchRow = Schemas['BranchRowShape'];
 export type Common = Schemas['ShownCommonShape'];
 export type RunBrief = Schemas['RunBriefShape'];
+export type Kept = Schemas['RetentionShape'];
+export type Keeping = Schemas['KeepingShape'];
 
 /** An error as the server tells it: what was not possible and why, and the way out. */
 export class Failure extends Error {

@@ -1,3 +1,4 @@
+import { queryOptions } from '@tanstack/svelte-query';
 import type { Path } from '$lib/model/paths';
 import { client, cookie, done, Failure, got, refusal, type OpenedFile } from './client';
 import { queryClient } from './queries';
@@ -35,17 +36,18 @@ export interface Wanted {
 const body = ({ form, branches, single }: Wanted) => ({ form, branches, single });
 
 /** What an export would hold; made anew each time, since it is as large as the file. */
-export const exportAhead = (wanted: Wanted) => ({
-  queryKey: ['export', wanted],
-  queryFn: () =>
-    got(
-      client.POST('/api/v1/records/{number}/export/ahead', {
-        params: { path: { number: wanted.backup } },
-        body: { ...body(wanted), passphrase: null },
-      }),
-    ),
-  retry: false,
-});
+export const exportAhead = (wanted: Wanted) =>
+  queryOptions({
+    queryKey: ['export', wanted],
+    queryFn: () =>
+      got(
+        client.POST('/api/v1/records/{number}/export/ahead', {
+          params: { path: { number: wanted.backup } },
+          body: { ...body(wanted), passphrase: null },
+        }),
+      ),
+    retry: false,
+  });
 
 /** Where the browser itself fetches a file of one place, however large; undefined for several. */
 export function exportAddress({ backup, form, branches, single }: Wanted): string | undefined {
@@ -72,36 +74,40 @@ export async function save(wanted: Wanted, passphrase: string | null, name: stri
   setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
 }
 
-export const files = () => ({
-  queryKey: ['files'],
-  queryFn: () => got(client.GET('/api/v1/files')),
-});
+export const files = () =>
+  queryOptions({
+    queryKey: ['files'],
+    queryFn: () => got(client.GET('/api/v1/files')),
+  });
 
-export const file = (number: number) => ({
-  queryKey: ['file', number],
-  queryFn: () => got(client.GET('/api/v1/files/{number}', { params: { path: { number } } })),
-});
+export const file = (number: number) =>
+  queryOptions({
+    queryKey: ['file', number],
+    queryFn: () => got(client.GET('/api/v1/files/{number}', { params: { path: { number } } })),
+  });
 
-export const fileObject = (number: number, path: Path, start = 0) => ({
-  queryKey: ['file object', number, path, start],
-  queryFn: () =>
-    got(
-      client.GET('/api/v1/files/{number}/object', {
-        params: { path: { number }, query: { path: JSON.stringify(path), start } },
-      }),
-    ),
-  staleTime: Infinity,
-});
+export const fileObject = (number: number, path: Path, start = 0) =>
+  queryOptions({
+    queryKey: ['file object', number, path, start],
+    queryFn: () =>
+      got(
+        client.GET('/api/v1/files/{number}/object', {
+          params: { path: { number }, query: { path: JSON.stringify(path), start } },
+        }),
+      ),
+    staleTime: Infinity,
+  });
 
-export const searchFile = (number: number, text: string) => ({
-  queryKey: ['search file', number, text],
-  queryFn: () =>
-    got(
-      client.GET('/api/v1/files/{number}/search', {
-        params: { path: { number }, query: { text } },
-      }),
-    ),
-});
+export const searchFile = (number: number, text: string) =>
+  queryOptions({
+    queryKey: ['search file', number, text],
+    queryFn: () =>
+      got(
+        client.GET('/api/v1/files/{number}/search', {
+          params: { path: { number }, query: { text } },
+        }),
+      ),
+  });
 
 /** Sends a file as it lies on disk; it is kept only if it is understood as a whole. */
 export async function openFile(
@@ -126,13 +132,13 @@ export async function openFile(
   }
   const told: unknown = await response.json().catch(() => undefined);
   if (!response.ok) throw refusal(told, response);
-  await queryClient.invalidateQueries({ queryKey: ['files'] });
+  await queryClient.invalidateQueries({ queryKey: files().queryKey });
   return told as OpenedFile;
 }
 
 export async function dropFile(number: number): Promise<void> {
   await done(client.DELETE('/api/v1/files/{number}', { params: { path: { number } } }));
-  await queryClient.invalidateQueries({ queryKey: ['files'] });
+  await queryClient.invalidateQueries({ queryKey: files().queryKey });
 }
 
 export async function importFile(number: number, system: number, note: string) {

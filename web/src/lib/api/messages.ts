@@ -1,14 +1,16 @@
+import { queryOptions } from '@tanstack/svelte-query';
 import { client, done, got, type AskReceiver } from './client';
 import { queryClient } from './queries';
 
 const of = (number: number) => ({ params: { path: { number } } });
-const again = () => queryClient.invalidateQueries({ queryKey: ['receivers'] });
+const again = () => queryClient.invalidateQueries({ queryKey: receivers().queryKey });
 
-export const receivers = () => ({
-  queryKey: ['receivers'],
-  queryFn: () => got(client.GET('/api/v1/receivers')),
-  refetchInterval: 20_000,
-});
+export const receivers = () =>
+  queryOptions({
+    queryKey: ['receivers'],
+    queryFn: () => got(client.GET('/api/v1/receivers')),
+    refetchInterval: 20_000,
+  });
 
 /** Adds somebody who is told; returns what calls are signed with, which is shown this once. */
 export async function addReceiver(body: AskReceiver): Promise<string> {

@@ -1,11 +1,13 @@
+import { queryOptions } from '@tanstack/svelte-query';
 import { client, done, got, type AskPlace } from './client';
 import { queryClient } from './queries';
 
-export const copyPlaces = (system: number) => ({
-  queryKey: ['copy places', system],
-  queryFn: () =>
-    got(client.GET('/api/v1/settings/{number}/places', { params: { path: { number: system } } })),
-});
+export const copyPlaces = (system: number) =>
+  queryOptions({
+    queryKey: ['copy places', system],
+    queryFn: () =>
+      got(client.GET('/api/v1/settings/{number}/places', { params: { path: { number: system } } })),
+  });
 
 const again = () => queryClient.invalidateQueries({ queryKey: ['copy places'] });
 
@@ -26,12 +28,13 @@ export async function removePlace(place: number): Promise<void> {
   await again();
 }
 
-export const storedIn = (place: number) => ({
-  queryKey: ['stored', place],
-  queryFn: () =>
-    got(client.GET('/api/v1/places/{number}/stored', { params: { path: { number: place } } })),
-  retry: false,
-});
+export const storedIn = (place: number) =>
+  queryOptions({
+    queryKey: ['stored', place],
+    queryFn: () =>
+      got(client.GET('/api/v1/places/{number}/stored', { params: { path: { number: place } } })),
+    retry: false,
+  });
 
 export async function takeIn(place: number, name: string, passphrase: string) {
   const taken = await got(

@@ -1,23 +1,26 @@
+import { queryOptions } from '@tanstack/svelte-query';
 import { client, done, got, type AskSchedule, type Policy } from './client';
-import { queryClient } from './queries';
+import { attention, queryClient, systems, work } from './queries';
 
 /** Everything that is told of how a system is kept may be another thing now. */
 const again = () => queryClient.invalidateQueries();
 
 const of = (number: number) => ({ params: { path: { number } } });
 
-export const schedules = (system: number) => ({
-  queryKey: ['schedules', system],
-  queryFn: () => got(client.GET('/api/v1/systems/{number}/schedules', of(system))),
-});
+export const schedules = (system: number) =>
+  queryOptions({
+    queryKey: ['schedules', system],
+    queryFn: () => got(client.GET('/api/v1/systems/{number}/schedules', of(system))),
+  });
 
 /** The next three times of a schedule that is being edited, and which references would cross. */
-export const timesAhead = (system: number, body: AskSchedule) => ({
-  queryKey: ['times', system, body],
-  queryFn: () =>
-    got(client.POST('/api/v1/systems/{number}/schedules/ahead', { ...of(system), body })),
-  retry: false,
-});
+export const timesAhead = (system: number, body: AskSchedule) =>
+  queryOptions({
+    queryKey: ['times', system, body],
+    queryFn: () =>
+      got(client.POST('/api/v1/systems/{number}/schedules/ahead', { ...of(system), body })),
+    retry: false,
+  });
 
 export async function saveSchedule(
   system: number,
@@ -48,18 +51,20 @@ export async function runSchedule(number: number): Promise<number> {
   return asked.id;
 }
 
-export const retention = (system: number) => ({
-  queryKey: ['retention', system],
-  queryFn: () => got(client.GET('/api/v1/systems/{number}/retention', of(system))),
-});
+export const retention = (system: number) =>
+  queryOptions({
+    queryKey: ['retention', system],
+    queryFn: () => got(client.GET('/api/v1/systems/{number}/retention', of(system))),
+  });
 
 /** What a policy would do; nothing is changed. */
-export const retentionAhead = (system: number, body: Policy) => ({
-  queryKey: ['retention', system, body],
-  queryFn: () =>
-    got(client.POST('/api/v1/systems/{number}/retention/ahead', { ...of(system), body })),
-  retry: false,
-});
+export const retentionAhead = (system: number, body: Policy) =>
+  queryOptions({
+    queryKey: ['retention', system, body],
+    queryFn: () =>
+      got(client.POST('/api/v1/systems/{number}/retention/ahead', { ...of(system), body })),
+    retry: false,
+  });
 
 export async function saveRetention(system: number, body: Policy): Promise<void> {
   await got(client.PUT('/api/v1/systems/{number}/retention', { ...of(system), body }));
@@ -67,22 +72,25 @@ export async function saveRetention(system: number, body: Policy): Promise<void>
 }
 
 /** How far live is from a backup, by the newest look. */
-export const apart = (backup: number) => ({
-  queryKey: ['standing', backup, 'apart'],
-  queryFn: () => got(client.GET('/api/v1/records/{number}/apart', of(backup))),
-  staleTime: 5 * 60_000,
-});
+export const apart = (backup: number) =>
+  queryOptions({
+    queryKey: ['standing', backup, 'apart'],
+    queryFn: () => got(client.GET('/api/v1/records/{number}/apart', of(backup))),
+    staleTime: 5 * 60_000,
+  });
 
-export const standing = (backup: number) => ({
-  queryKey: ['standing', backup],
-  queryFn: () => got(client.GET('/api/v1/records/{number}/standing', of(backup))),
-});
+export const standing = (backup: number) =>
+  queryOptions({
+    queryKey: ['standing', backup],
+    queryFn: () => got(client.GET('/api/v1/records/{number}/standing', of(backup))),
+  });
 
 /** What deleting a backup would do; it is worked out when somebody is about to. */
-export const deletion = (backup: number) => ({
-  queryKey: ['deletion', backup],
-  queryFn: () => got(client.GET('/api/v1/records/{number}/delete', of(backup))),
-});
+export const deletion = (backup: number) =>
+  queryOptions({
+    queryKey: ['deletion', backup],
+    queryFn: () => got(client.GET('/api/v1/records/{number}/delete', of(backup))),
+  });
 
 export async function deleteBackup(backup: number): Promise<number | null> {
   const { freed } = await got(client.POST('/api/v1/records/{number}/delete', of(backup)));
@@ -108,20 +116,22 @@ export async function verifySystem(system: number): Promise<number> {
 
 export async function cancelWork(number: number): Promise<void> {
   await got(client.POST('/api/v1/work/{number}/cancel', of(number)));
-  await queryClient.invalidateQueries({ queryKey: ['work', number] });
-  await queryClient.invalidateQueries({ queryKey: ['systems'] });
+  await queryClient.invalidateQueries({ queryKey: work(number).queryKey });
+  await queryClient.invalidateQueries({ queryKey: systems().queryKey });
 }
 
-export const keeping = (system: number) => ({
-  queryKey: ['keeping', system],
-  queryFn: () => got(client.GET('/api/v1/systems/{number}/keeping', of(system))),
-});
+export const keeping = (system: number) =>
+  queryOptions({
+    queryKey: ['keeping', system],
+    queryFn: () => got(client.GET('/api/v1/systems/{number}/keeping', of(system))),
+  });
 
 /** How much each kind of object took the last time. */
-export const kinds = (system: number) => ({
-  queryKey: ['kinds', system],
-  queryFn: () => got(client.GET('/api/v1/systems/{number}/kinds', of(system))),
-});
+export const kinds = (system: number) =>
+  queryOptions({
+    queryKey: ['kinds', system],
+    queryFn: () => got(client.GET('/api/v1/systems/{number}/kinds', of(system))),
+  });
 
 export interface AskKeeping {
   choice: { kinds_out: string[]; places: string[]; places_out: string[] };
@@ -134,15 +144,16 @@ export async function saveKeeping(system: number, body: AskKeeping): Promise<voi
   await again();
 }
 
-export const expected = (system: number, at: string[]) => ({
-  queryKey: ['expected', system, at],
-  queryFn: () =>
-    got(
-      client.GET('/api/v1/systems/{number}/expected', {
-        params: { path: { number: system }, query: { at: JSON.stringify(at) } },
-      }),
-    ),
-});
+export const expected = (system: number, at: string[]) =>
+  queryOptions({
+    queryKey: ['expected', system, at],
+    queryFn: () =>
+      got(
+        client.GET('/api/v1/systems/{number}/expected', {
+          params: { path: { number: system }, query: { at: JSON.stringify(at) } },
+        }),
+      ),
+  });
 
 export async function putAside(
   item: { system: number | null; code: string; stands: string },
@@ -153,10 +164,10 @@ export async function putAside(
   const { system, code, stands } = item;
   const body = { system, code, stands, why, hours, accepted };
   await got(client.POST('/api/v1/attention/aside', { body }));
-  await queryClient.invalidateQueries({ queryKey: ['attention'] });
+  await queryClient.invalidateQueries({ queryKey: attention().queryKey });
 }
 
 export async function takeUp(number: number): Promise<void> {
   await done(client.DELETE('/api/v1/attention/aside/{number}', of(number)));
-  await queryClient.invalidateQueries({ queryKey: ['attention'] });
+  await queryClient.invalidateQueries({ queryKey: attention().queryKey });
 }

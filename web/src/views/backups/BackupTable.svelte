@@ -1,6 +1,5 @@
 <script lang="ts">
-  import type { Backup, System } from '$lib/api/client';
-  import type { Kept } from '$lib/model/kept';
+  import type { Backup, Kept, System } from '$lib/api/client';
   import type { AskedFor } from '$lib/model/asked';
   import { navigate } from '../../routes';
   import BackupRow from './BackupRow.svelte';

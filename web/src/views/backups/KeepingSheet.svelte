@@ -1,12 +1,7 @@
 <script lang="ts">
-  import type { System } from '$lib/api/client';
+  import type { Keeping, System } from '$lib/api/client';
   import { createQuery } from '@tanstack/svelte-query';
-  import {
-    kinds,
-    saveKeeping,
-    type AskKeeping,
-    type keeping as keepingOf,
-  } from '$lib/api/practice';
+  import { kinds, saveKeeping, type AskKeeping } from '$lib/api/practice';
   import { createDoing } from '$lib/model/doing.svelte';
   import { bytes } from '$lib/model/time';
   import Sheet from '$lib/parts/Sheet.svelte';
@@ -16,7 +11,7 @@
   interface Props {
     open: boolean;
     system: System;
-    keeping: Awaited<ReturnType<ReturnType<typeof keepingOf>['queryFn']>>;
+    keeping: Keeping;
   }
   let { open = $bindable(), system, keeping }: Props = $props();
 

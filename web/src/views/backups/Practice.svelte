@@ -1,13 +1,12 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import type { Backup, System } from '$lib/api/client';
+  import type { Backup, Kept, System } from '$lib/api/client';
   import { keeping, schedules, verifySystem } from '$lib/api/practice';
   import { session } from '$lib/api/queries';
   import type { AskedFor } from '$lib/model/asked';
   import { count } from '$lib/model/differences';
   import { createDoing } from '$lib/model/doing.svelte';
   import { asWords } from '$lib/model/policy';
-  import type { Kept } from '$lib/model/kept';
   import { plainName } from '$lib/model/paths';
   import { ago, until } from '$lib/model/time';
   import KeepingSheet from './KeepingSheet.svelte';

@@ -1,10 +1,9 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import type { Policy, System } from '$lib/api/client';
+  import type { Kept, Policy, System } from '$lib/api/client';
   import { retentionAhead, saveRetention } from '$lib/api/practice';
   import { count } from '$lib/model/differences';
   import { createDoing } from '$lib/model/doing.svelte';
-  import type { Kept } from '$lib/model/kept';
   import { asWords, SPANS } from '$lib/model/policy';
   import { rested } from '$lib/model/rested.svelte';
   import { ago, bytes } from '$lib/model/time';

@@ -1,9 +1,9 @@
 import type { Plan } from '$lib/api/client';
-import { queryClient } from '$lib/api/queries';
+import { plan as planOf, queryClient } from '$lib/api/queries';
 import { navigate } from '../../routes';
 
 /** Shows a plan that has just been made. */
 export async function openPlan(plan: Plan): Promise<void> {
-  queryClient.setQueryData(['plan', plan.id], plan);
+  queryClient.setQueryData(planOf(plan.id).queryKey, plan);
   await navigate('/plans/:plan', { params: { plan: String(plan.id) } });
 }

@@ -14,7 +14,7 @@
   const forget = (one: FormerName): void =>
     doing.run(`forget ${one.kind}.${one.now}`, async () => {
       const others = (names.data?.names ?? []).filter((other) => other !== one);
-      queryClient.setQueryData(['former-names', system], await saveFormerNames(system, others));
+      queryClient.setQueryData(formerNames(system).queryKey, await saveFormerNames(system, others));
     });
 </script>
 

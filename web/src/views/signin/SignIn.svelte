@@ -1,6 +1,6 @@
 <script lang="ts">
   import { client, got } from '$lib/api/client';
-  import { queryClient } from '$lib/api/queries';
+  import { queryClient, session } from '$lib/api/queries';
   import Trouble from '$lib/parts/Trouble.svelte';
 
   let username = $state('');
@@ -14,7 +14,7 @@
     error = undefined;
     try {
       const person = await got(client.POST('/api/v1/session', { body: { username, password } }));
-      queryClient.setQueryData(['session'], person);
+      queryClient.setQueryData(session().queryKey, person);
     } catch (problem) {
       error = problem as Error;
     } finally {
