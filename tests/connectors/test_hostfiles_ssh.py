@@ -4,13 +4,14 @@ import os
 import subprocess
 from collections.abc import Iterator
 from pathlib import Path as FilePath
+from time import monotonic
 
 import pytest
 
 from demo.servers.sshd import Sshd, program
 from keepsort.connectors import errors
 from keepsort.connectors.applying import read
-from keepsort.connectors.base import Connector, Endpoint, Learning
+from keepsort.connectors.base import Connector, Endpoint, Learning, Permitting
 from keepsort.connectors.hostfiles.connector import open_hostfiles
 from keepsort.core.compare import compare
 from keepsort.core.plan import Pick
@@ -163,3 +164,30 @@ def test_sshd_itself_reads_what_was_put_back(here: FileSubject) -> None:
         desk.carry_out(plan.steps)
         assert (here.etc / "sshd_config").read_text() == SSHD
         assert {user: told(user) for user in wanted} == wanted
+
+
+@pytest.mark.parametrize("rule", ["ForceCommand internal-sftp", "ForceCommand /bin/false", ""])
+def test_nothing_is_said_of_rights_where_no_command_is_run(rule: str, tmp_path: FilePath) -> None:
+    """Such a host lets files be written, and cannot be asked before."""
+    server = Sshd(tmp_path, [rule] if rule else [])
+    try:
+        subject = FileSubject(tmp_path, server)
+        if rule == "ForceCommand /bin/false":
+            with pytest.raises(errors.ConnectorError):
+                subject.open()
+            return
+        desk = Desk(subject)
+        backup = desk.look()
+        subject.harm()
+        plan = desk.plan(compare(backup, desk.look()), [Pick(subject.path("chrony.conf"))])
+        began = monotonic()
+        assert isinstance(desk.connector, Permitting)
+        rights = desk.connector.may_write(plan.steps)
+        assert [right.may for right in rights] == ([] if rule else [True])
+        told = " ".join(desk.connector.rights())  # type: ignore[attr-defined]
+        assert ("write" in told) is not bool(rule)
+        assert monotonic() - began < 10
+        desk.carry_out(plan.steps)
+        assert "ntp1" in (subject.etc / "chrony.conf").read_text()
+    finally:
+        server.stop()

@@ -235,7 +235,8 @@ class SftpAccess:
         with self._connected():
             # the words are quoted one by one, so the host's shell passes them on as they are
             line = shlex.join(words).encode("utf-8", "surrogateescape")
-            _, out, _ = self._client.exec_command(line, timeout=_SECONDS)  # type: ignore[arg-type]
+            into, out, _ = self._client.exec_command(line, timeout=_SECONDS)  # type: ignore[arg-type]
+            into.channel.shutdown_write()  # it is told nothing
             return _ended(out.channel)
 
     def names(self) -> tuple[dict[int, str], dict[int, str]]:

@@ -24,7 +24,7 @@ from keepsort.connectors.hostfiles.composing import SCHEMA
 from keepsort.connectors.hostfiles.reading import Reading
 from keepsort.connectors.hostfiles.rendering import rendered
 from keepsort.connectors.hostfiles.replacing import FILES, Replacing
-from keepsort.connectors.hostfiles.rights import may_write
+from keepsort.connectors.hostfiles.rights import is_writable, may_write
 from keepsort.connectors.hostfiles.secrets import DEFAULT, Secrets
 from keepsort.connectors.hostfiles.signing_in import sign_in
 from keepsort.core.model import ConfigObject, Path, Value
@@ -88,8 +88,8 @@ class HostFiles:
             except OSError:
                 told.append(f"May not read {named}.")
                 continue
-            code, _ = self._access.run(["test", "-w", folder])
-            told.append(f"May read {named}" + (" and write in it." if code == 0 else " only."))
+            then = {True: " and write in it.", False: " only.", None: "."}
+            told.append(f"May read {named}" + then[is_writable(self._access, folder)])
         return told
 
     def may_write(self, steps: Sequence[Step]) -> list[Right]:

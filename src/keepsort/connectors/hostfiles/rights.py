@@ -4,6 +4,7 @@ from collections.abc import Iterator, Sequence
 from os import fsdecode
 from posixpath import dirname
 
+from keepsort.connectors.errors import Unreachable
 from keepsort.connectors.hostfiles.access import Access
 from keepsort.connectors.hostfiles.choosing import Choice
 from keepsort.connectors.hostfiles.names import meant
@@ -25,23 +26,43 @@ def may_write(
     A file of another account than this one can be put back by root alone; where that is not it,
     nothing is said, for the host may have rules of its own.
     """
-    code, told = access.run(["id", "-u"])
-    own = told.strip() if not code else ""
-    me = accounts.get(int(own), own) if own.isdigit() else ""
+    own = _asked(access)
+    if own is None:
+        return
+    me = accounts.get(own, str(own))
     created = {step.final_path for step in steps if step.action == "create"}
-    asked: dict[str, bool] = {}
+    asked: dict[str, bool | None] = {}
     for step in steps:
         places = {step.path, step.final_path} if _writes_folder(step) else set()
         folders = {_standing(choice, path, created) for path in places}
         for folder in folders - asked.keys():
             if len(asked) < _MOST_ASKED:
-                asked[folder] = not access.run(["test", "-w", fsdecode(meant(folder))])[0]
+                asked[folder] = _writable(access, folder)
         refused = [folder for folder in folders if asked.get(folder) is False]
         if refused:
             text = f"The account may not write in {choice.named(refused[0])}."
             yield Right(step.number, False, text)
-        elif folders <= asked.keys() and (own == "0" or _is_own(step, me)):
+        elif all(asked.get(folder) for folder in folders) and (own == 0 or _is_own(step, me)):
             yield Right(step.number, True)
+
+
+def is_writable(access: Access, folder: str) -> bool | None:
+    """Ask whether the account may write in a folder; None where the host does not say."""
+    return None if _asked(access) is None else _writable(access, folder)
+
+
+def _writable(access: Access, folder: str) -> bool | None:
+    code, _ = access.run(["test", "-w", fsdecode(meant(folder))])
+    return {0: True, 1: False}.get(code)
+
+
+def _asked(access: Access) -> int | None:
+    """Return the number of the account; None where the host runs no commands for it."""
+    try:
+        code, told = access.run(["id", "-u"])
+    except Unreachable:
+        return None  # a host that is gone is told of by whoever asks next
+    return int(told) if not code and told.isdigit() else None
 
 
 def _standing(choice: Choice, path: Path, created: set[Path]) -> str:
