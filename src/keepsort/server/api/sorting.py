@@ -84,6 +84,7 @@ class CompareHead(View):
                     for a, n in sorted(attributes.items(), key=lambda i: -i[1])
                 ],
                 rules=FullRules.of(found.rules),
+                alike=found.terms.likeness,
                 missing=found.missing,
                 missing_count=found.missing_count,
                 not_kept=len(found.all.not_kept),

@@ -39,7 +39,10 @@ class FileChild:
 
 @dataclass(kw_only=True)
 class FileObject:
-    """An object of a file, its values as they may be seen, and some of those beneath it."""
+    """An object of a file, its values as they may be seen, and some of those beneath it.
+
+    total: how many there are beneath it. page: how many of them are told at once.
+    """
 
     path: Path
     written: str
@@ -49,6 +52,7 @@ class FileObject:
     attributes: list[FileValue]
     children: list[FileChild]
     total: int
+    page: int = _PAGE
 
 
 @dataclass(kw_only=True)

@@ -301,7 +301,7 @@ const asked = (
   chosen,
   terms: {
     rules: looked.rules ? (JSON.parse(looked.rules) as Rules) : null,
-    alike: looked.alike ?? 0.6,
+    alike: looked.alike ?? null,
     accepted: looked.accepted ? (JSON.parse(looked.accepted) as string[][][]) : [],
     hangs: looked.hangs ? (JSON.parse(looked.hangs) as string[]) : null,
   },

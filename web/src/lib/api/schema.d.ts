@@ -1577,6 +1577,7 @@ export interface components {
          *     missing: the first lines of a pasted list that name nothing that differs.
          *     mentions: of how many objects a file tells; null where it tells of all.
          *     not_kept: objects of one side that the other left out by choice.
+         *     alike: how alike a missing and an extra object must be to be suggested as the same, 0 to 1.
          */
         CompareHeadShape: {
             left: components["schemas"]["RecordShape"];
@@ -1593,6 +1594,8 @@ export interface components {
             kinds: components["schemas"]["FacetShape"][];
             attributes: components["schemas"]["FacetShape"][];
             rules: components["schemas"]["FullRulesShape"];
+            /** Format: double */
+            alike: number;
             missing: string[];
             missing_count: number;
             mentions: number | null;
@@ -1693,7 +1696,11 @@ export interface components {
             kind_label: string;
             objects: number;
         };
-        /** @description An object of a file, its values as they may be seen, and some of those beneath it. */
+        /**
+         * @description An object of a file, its values as they may be seen, and some of those beneath it.
+         *
+         *     total: how many there are beneath it. page: how many of them are told at once.
+         */
         FileObjectShape: {
             path: string[];
             written: string;
@@ -1703,6 +1710,7 @@ export interface components {
             attributes: components["schemas"]["FileValueShape"][];
             children: components["schemas"]["FileChildShape"][];
             total: number;
+            page: number;
         };
         /**
          * @description A file that was opened. passed_over: what in it was not understood.
@@ -2847,11 +2855,8 @@ export interface components {
         /** @description What two records are compared by; rules as saved for the system where null. */
         TermsShapeRequest: {
             rules?: components["schemas"]["RulesShapeRequest"] | null;
-            /**
-             * Format: double
-             * @default 0.6
-             */
-            alike: number;
+            /** Format: double */
+            alike?: number | null;
             accepted?: string[][][];
             hangs?: string[] | null;
         };

@@ -10,7 +10,6 @@
   /** Looks into a file: what is beneath a place on the left, what the object holds on the right. */
   let { file }: { file: OpenedFile } = $props();
 
-  const PAGE = 200;
   const written = $derived(searchParams.get('at')?.toString());
   const path = $derived.by((): Path => {
     try {
@@ -103,12 +102,13 @@
       </p>
       {@render rows(listed.data.children, false)}
       {#if !listed.data.total}<p class="px-5 text-sm text-ink-2">It holds nothing else.</p>{/if}
-      {#if listed.data.total > PAGE}
+      {@const { total, page } = listed.data}
+      {#if total > page}
         <p class="flex gap-3 px-5 pt-1 text-sm">
-          {start + 1} to {Math.min(start + PAGE, listed.data.total)} of {listed.data.total}
-          {#if start}<button class="link" onclick={() => (start -= PAGE)}>before</button>{/if}
-          {#if start + PAGE < listed.data.total}
-            <button class="link" onclick={() => (start += PAGE)}>more</button>
+          {start + 1} to {Math.min(start + page, total)} of {total}
+          {#if start}<button class="link" onclick={() => (start -= page)}>before</button>{/if}
+          {#if start + page < total}
+            <button class="link" onclick={() => (start += page)}>more</button>
           {/if}
         </p>
       {/if}

@@ -13,14 +13,16 @@
     system: System;
     rules: Rules;
     looked: Looked;
+    /** How alike a suggestion must be, as it holds here. */
+    likeness: number;
   }
-  let { open = $bindable(), system, rules, looked }: Props = $props();
+  let { open = $bindable(), system, rules, looked, likeness }: Props = $props();
 
   let draft = $state<Partial<Rules>>({});
   let comments = $state('');
   let attributes = $state('');
   let paths = $state('');
-  let alike = $state(60);
+  let alike = $state(0);
   let error = $state<Error>();
 
   $effect(() => {
@@ -29,7 +31,7 @@
     comments = (rules.comments ?? []).join('\n');
     attributes = (rules.attributes ?? []).join('\n');
     paths = (rules.paths ?? []).join('\n');
-    alike = Math.round((looked.alike ?? 0.6) * 100);
+    alike = Math.round(likeness * 100);
     error = undefined;
   });
 
@@ -49,7 +51,7 @@
   });
 
   function setAlike(): void {
-    setParameter('alike', alike === 60 ? undefined : alike / 100);
+    setParameter('alike', alike === Math.round(likeness * 100) ? looked.alike : alike / 100);
   }
 
   function forThisLook(): void {

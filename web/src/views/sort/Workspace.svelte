@@ -246,5 +246,11 @@
   onasked={(made) => (asked = made)}
 />
 {#if head.data}
-  <RulesDialog bind:open={rulesOpen} {system} {looked} rules={head.data.rules as Rules} />
+  <RulesDialog
+    bind:open={rulesOpen}
+    {system}
+    {looked}
+    rules={head.data.rules as Rules}
+    likeness={head.data.alike}
+  />
 {/if}

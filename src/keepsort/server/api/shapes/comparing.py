@@ -68,6 +68,7 @@ class CompareHeadAnswer:
     missing: the first lines of a pasted list that name nothing that differs.
     mentions: of how many objects a file tells; null where it tells of all.
     not_kept: objects of one side that the other left out by choice.
+    alike: how alike a missing and an extra object must be to be suggested as the same, 0 to 1.
     """
 
     left: RecordAnswer
@@ -82,6 +83,7 @@ class CompareHeadAnswer:
     kinds: list[FacetAnswer]
     attributes: list[FacetAnswer]
     rules: FullRules
+    alike: float
     missing: list[str]
     missing_count: int
     mentions: int | None

@@ -6,7 +6,6 @@ from typing import Literal
 
 from rest_framework import serializers
 
-from keepsort.core.compare import LIKENESS
 from keepsort.core.model import Path
 from keepsort.core.plan import Budget, Effect, Offer
 from keepsort.server.api.shapes.base import Shape, minutes_field, path_field
@@ -48,7 +47,7 @@ class TermsShape(Shape):
     """What two records are compared by; rules as saved for the system where null."""
 
     rules = RulesShape(allow_null=True, default=None)
-    alike = serializers.FloatField(default=LIKENESS)
+    alike = serializers.FloatField(allow_null=True, default=None)
     accepted = serializers.ListField(
         child=serializers.ListField(child=path_field(), min_length=2, max_length=2), default=list
     )
