@@ -139,7 +139,7 @@ _MEASURE = """
 async ([key, wanted]) => {
   const rows = () => [...document.querySelectorAll('[role=treeitem]')];
   const chosen = () => rows().find((r) => r.getAttribute('aria-selected') === 'true')?.textContent;
-  const heading = () => document.querySelector('[aria-label=Bench] h1')?.textContent;
+  const heading = () => document.querySelector('[aria-label=Bench] h2')?.textContent;
   const before = [chosen(), heading()];
   const drawn = () => wanted === 'expanded'
     ? rows().filter((r) => r.getAttribute('aria-level') === '3').length > 10
@@ -147,7 +147,11 @@ async ([key, wanted]) => {
   performance.mark('pressed');
   document.querySelector('[role=tree]').dispatchEvent(
     new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true }));
-  while (!drawn()) await new Promise(requestAnimationFrame);
+  const until = performance.now() + 30000;
+  while (!drawn()) {
+    if (performance.now() > until) throw new Error(`nothing is drawn after ${key}`);
+    await new Promise(requestAnimationFrame);
+  }
   await new Promise(requestAnimationFrame);
   performance.mark('drawn');
   return performance.measure('rows', 'pressed', 'drawn').duration;
