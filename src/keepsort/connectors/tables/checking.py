@@ -64,10 +64,8 @@ class Checking:
             )
             effect = Effect("locks", "the rows that are written", "during")
             found.append(Finding("note", "one-transaction", text, effect=effect))
-        denied = not all(right.may for right in self.rights(steps))
-        if denied or any(finding.level == "stop" for finding in found):
-            return found
-        if steps and self._tries:
+        stopped = any(finding.level == "stop" for finding in found)
+        if steps and self._tries and not stopped and all(r.may for r in self.rights(steps)):
             failed = self._writing.tried(steps)
             if failed is None:
                 text = "It was tried in a transaction that was taken back: the database takes it."

@@ -15,7 +15,7 @@ from keepsort.core.compare.comparison import STATES
 from keepsort.core.model import Path
 from keepsort.server import reading
 from keepsort.server.accounts.models import User
-from keepsort.server.accounts.roles import MayLook, MayOperate
+from keepsort.server.accounts.roles import MayAdminister, MayLook, MayOperate
 from keepsort.server.problems import Problem
 from keepsort.server.snapshots.services import record_number
 from keepsort.server.sorting.comparing import Terms
@@ -33,6 +33,12 @@ class View(APIView):
     def get_permissions(self) -> list[BasePermission]:
         """Ask more of those who change something."""
         return [MayLook() if self.request.method in ("GET", "HEAD") else self.writers()]
+
+
+class KeptView(View):
+    """A view that only administrators write to."""
+
+    writers: type[BasePermission] = MayAdminister
 
 
 def person(request: Request) -> User:
