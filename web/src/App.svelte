@@ -1,7 +1,7 @@
 <script lang="ts">
   import { QueryClientProvider } from '@tanstack/svelte-query';
   import { Tooltip } from 'bits-ui';
-  import { queryClient } from '$lib/api/queries';
+  import { queryClient } from '$lib/api/cache';
   import Shell from './Shell.svelte';
 </script>
 

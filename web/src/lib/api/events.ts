@@ -1,4 +1,4 @@
-import { queryClient } from './queries';
+import { queryClient } from './cache';
 import { askAgain } from './stale';
 
 /** Listens to what the server tells and lets stale answers be asked for again. */

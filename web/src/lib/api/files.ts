@@ -1,7 +1,7 @@
 import { queryOptions } from '@tanstack/svelte-query';
 import type { Path } from '$lib/model/paths';
 import { client, cookie, done, Failure, got, refusal, type OpenedFile } from './client';
-import { queryClient } from './queries';
+import { queryClient } from './cache';
 
 /** The formats a backup can be saved in: what they are called, and what they are for. */
 export const FORMS = [

@@ -1,6 +1,6 @@
 import { queryOptions } from '@tanstack/svelte-query';
 import { client, done, got, type AskReceiver } from './client';
-import { queryClient } from './queries';
+import { queryClient } from './cache';
 
 const of = (number: number) => ({ params: { path: { number } } });
 const again = () => queryClient.invalidateQueries({ queryKey: receivers().queryKey });

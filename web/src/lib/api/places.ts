@@ -1,6 +1,6 @@
 import { queryOptions } from '@tanstack/svelte-query';
 import { client, done, got, type AskPlace } from './client';
-import { queryClient } from './queries';
+import { queryClient } from './cache';
 
 export const copyPlaces = (system: number) =>
   queryOptions({

@@ -1,6 +1,7 @@
 import { queryOptions } from '@tanstack/svelte-query';
 import { client, done, got, type AskSchedule, type Policy } from './client';
-import { attention, queryClient, systems, work } from './queries';
+import { queryClient } from './cache';
+import { attention, systems, work } from './queries';
 
 /** Everything that is told of how a system is kept may be another thing now. */
 const again = () => queryClient.invalidateQueries();

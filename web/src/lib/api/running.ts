@@ -1,6 +1,6 @@
 import { queryOptions } from '@tanstack/svelte-query';
 import { client, got, type Run } from './client';
-import { queryClient } from './queries';
+import { queryClient } from './cache';
 
 /** Previews the way back from a run: from all of it, or from some steps. */
 export function askUndo(number: number, steps: number[] = []) {

@@ -1,5 +1,5 @@
 import { describe, expect, it, vi } from 'vitest';
-import type { Looked } from '$lib/api/queries';
+import type { Looked } from '$lib/api/comparing';
 import { fetchAhead } from './ahead';
 import type { Path } from './paths';
 import type { Tree } from './tree.svelte';
@@ -7,22 +7,24 @@ import type { Tree } from './tree.svelte';
 const DIFFERENCES = ['a', 'b', 'c'];
 const asked: string[] = [];
 
-vi.mock('$lib/api/queries', () => {
+vi.mock('$lib/api/comparing', () => {
   const named = (kind: string) => (_: unknown, path: Path, way?: 'next' | 'previous') => {
     const at = DIFFERENCES.indexOf(path[0]!) + (way === 'previous' ? -1 : 1);
     const beside = DIFFERENCES[at];
     return { told: [kind, ...path, way].join(' ').trim(), answer: beside ? [beside] : null };
   };
-  const fetch = (query: { told: string; answer: Path | null }) => {
-    asked.push(query.told);
-    return Promise.resolve(query.answer);
-  };
   return {
     bench: named('bench'),
     neighbour: named('beside'),
     objectHistory: named('history'),
-    queryClient: { fetchQuery: fetch, prefetchQuery: fetch },
   };
+});
+vi.mock('$lib/api/cache', () => {
+  const fetch = (query: { told: string; answer: Path | null }) => {
+    asked.push(query.told);
+    return Promise.resolve(query.answer);
+  };
+  return { queryClient: { fetchQuery: fetch, prefetchQuery: fetch } };
 });
 
 const LOOKED: Looked = { left: 1, right: 2 };

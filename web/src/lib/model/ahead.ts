@@ -1,4 +1,5 @@
-import { bench, neighbour, objectHistory, queryClient, type Looked } from '$lib/api/queries';
+import { queryClient } from '$lib/api/cache';
+import { bench, neighbour, objectHistory, type Looked } from '$lib/api/comparing';
 import type { Path } from './paths';
 import type { Tree } from './tree.svelte';
 

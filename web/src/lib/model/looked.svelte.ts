@@ -1,5 +1,5 @@
 import { searchParams } from 'sv-router';
-import type { Looked } from '$lib/api/queries';
+import type { Looked } from '$lib/api/comparing';
 import type { Path } from './paths';
 
 /** What of a view is kept in the URL beside the two records, the path and the switch of the tree. */

@@ -1,5 +1,6 @@
 import type { Ranked } from '$lib/api/client';
-import { commonPaths, inCommon, queryClient } from '$lib/api/queries';
+import { queryClient } from '$lib/api/cache';
+import { commonPaths, inCommon } from '$lib/api/comparing';
 import { count } from './differences';
 import type { Path } from './paths';
 import { Picks } from './picks.svelte';

@@ -1,7 +1,8 @@
 // what is drawn depends on `version`; the collections themselves are never shown
 /* eslint-disable svelte/prefer-svelte-reactivity */
 import type { Row } from '$lib/api/client';
-import { level, outline, queryClient, type Looked } from '$lib/api/queries';
+import { queryClient } from '$lib/api/cache';
+import { level, outline, type Looked } from '$lib/api/comparing';
 import { keyOf, type Path } from './paths';
 
 /** A line of the tree as it is drawn: a row, or a place where a row is still to be fetched. */

@@ -23,7 +23,7 @@ const row = (path: Path) => ({
   opened: false,
 });
 
-vi.mock('$lib/api/queries', () => ({
+vi.mock('$lib/api/comparing', () => ({
   outline: () => ({ rows: [row([])], page: PAGE }),
   level: (_: unknown, page: { path: Path; start?: number; around?: string }) => {
     const names = childrenOf(page.path);
@@ -33,6 +33,8 @@ vi.mock('$lib/api/queries', () => ({
     const rows = names.slice(start, start + PAGE).map((name) => row([...page.path, name]));
     return { total: names.length, start, rows, page: PAGE };
   },
+}));
+vi.mock('$lib/api/cache', () => ({
   queryClient: { fetchQuery: (answer: unknown) => Promise.resolve(answer) },
 }));
 

@@ -1,7 +1,8 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import { client, got, type Person } from '$lib/api/client';
-  import { queryClient, systems } from '$lib/api/queries';
+  import { queryClient } from '$lib/api/cache';
+  import { systems } from '$lib/api/queries';
   import { theme } from '$lib/model/theme.svelte';
   import { route } from '../../routes';
 

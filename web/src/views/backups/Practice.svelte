@@ -50,7 +50,7 @@
 </script>
 
 <dl
-  class="mt-2 grid grid-cols-[76px_minmax(0,auto)_minmax(110px,1fr)] gap-x-3 gap-y-1 border-l-3 border-line-strong pl-3"
+  class="mt-2 grid grid-cols-[76px_minmax(0,42rem)_minmax(110px,1fr)] gap-x-3 gap-y-1 border-l-3 border-line-strong pl-3"
 >
   <dt class="text-ink-2">made</dt>
   <dd>

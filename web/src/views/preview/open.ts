@@ -1,5 +1,6 @@
 import type { Plan } from '$lib/api/client';
-import { plan as planOf, queryClient } from '$lib/api/queries';
+import { queryClient } from '$lib/api/cache';
+import { plan as planOf } from '$lib/api/queries';
 import { navigate } from '../../routes';
 
 /** Shows a plan that has just been made. */

@@ -1,7 +1,8 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import type { FormerName } from '$lib/api/client';
-  import { formerNames, queryClient, saveFormerNames } from '$lib/api/queries';
+  import { queryClient } from '$lib/api/cache';
+  import { formerNames, saveFormerNames } from '$lib/api/queries';
   import { createDoing } from '$lib/model/doing.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
 

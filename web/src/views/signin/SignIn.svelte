@@ -1,6 +1,7 @@
 <script lang="ts">
   import { client, got } from '$lib/api/client';
-  import { queryClient, session } from '$lib/api/queries';
+  import { queryClient } from '$lib/api/cache';
+  import { session } from '$lib/api/queries';
   import Trouble from '$lib/parts/Trouble.svelte';
 
   let username = $state('');

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Attribute } from '$lib/api/client';
-  import type { Looked } from '$lib/api/queries';
+  import type { Looked } from '$lib/api/comparing';
   import { count } from '$lib/model/differences';
   import type { Ignorable } from '$lib/model/ignoring';
   import { openText } from '$lib/model/looked.svelte';

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import type { Bench, Row } from '$lib/api/client';
-  import { objectHistory, type Looked } from '$lib/api/queries';
+  import { objectHistory, type Looked } from '$lib/api/comparing';
   import {
     count,
     differingBeneath,

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Bench, CompareHead, Row, System } from '$lib/api/client';
-  import type { Looked } from '$lib/api/queries';
+  import type { Looked } from '$lib/api/comparing';
   import type { AskedFor } from '$lib/model/asked';
   import type { Sides } from '$lib/model/differences';
   import { setParameter } from '$lib/model/looked.svelte';

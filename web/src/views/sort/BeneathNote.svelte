@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Row } from '$lib/api/client';
-  import { askShown, type Looked } from '$lib/api/queries';
+  import { askShown, type Looked } from '$lib/api/comparing';
   import { count, isQuiet, putBack } from '$lib/model/differences';
   import { isBeneath, samePath } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';

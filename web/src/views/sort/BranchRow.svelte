@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { BranchRow } from '$lib/api/client';
-  import type { Looked } from '$lib/api/queries';
+  import type { Looked } from '$lib/api/comparing';
   import {
     count,
     meaning,

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { createInfiniteQuery } from '@tanstack/svelte-query';
-  import { branch, type Looked } from '$lib/api/queries';
+  import { branch, type Looked } from '$lib/api/comparing';
   import { count, shortName, type Sides } from '$lib/model/differences';
   import type { Path } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';

@@ -1,7 +1,8 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import type { Common } from '$lib/api/client';
-  import { commonPaths, queryClient, type Looked } from '$lib/api/queries';
+  import { queryClient } from '$lib/api/cache';
+  import { commonPaths, type Looked } from '$lib/api/comparing';
   import { count } from '$lib/model/differences';
   import { plainName, type Path } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { Popover } from 'bits-ui';
   import type { CompareHead, Facet, System } from '$lib/api/client';
-  import { pasteList, type Looked } from '$lib/api/queries';
+  import { pasteList, type Looked } from '$lib/api/comparing';
   import { givesFocusBack } from '$lib/model/focus';
   import { FILTERS, setParameter } from '$lib/model/looked.svelte';
   import type { Picks } from '$lib/model/picks.svelte';

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Attribute } from '$lib/api/client';
-  import type { Looked } from '$lib/api/queries';
+  import type { Looked } from '$lib/api/comparing';
   import type { Path } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';
   import AttributeRow from './AttributeRow.svelte';

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Looked } from '$lib/api/queries';
+  import type { Looked } from '$lib/api/comparing';
   import type { Ignorable } from '$lib/model/ignoring';
   import IgnoreSheet from './IgnoreSheet.svelte';
 

@@ -1,7 +1,8 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import type { Rules } from '$lib/api/client';
-  import { compareHead, hiddenBy, saveRules, termsOf, type Looked } from '$lib/api/queries';
+  import { compareHead, hiddenBy, termsOf, type Looked } from '$lib/api/comparing';
+  import { saveRules } from '$lib/api/queries';
   import { count } from '$lib/model/differences';
   import type { Ignorable } from '$lib/model/ignoring';
   import { setParameter } from '$lib/model/looked.svelte';

@@ -1,6 +1,6 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
-  import { inCommon, type Looked } from '$lib/api/queries';
+  import { inCommon, type Looked } from '$lib/api/comparing';
   import type { Path } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';
   import CommonRow from './CommonRow.svelte';

@@ -2,7 +2,8 @@
   import Sheet from '$lib/parts/Sheet.svelte';
   import { Dialog } from 'bits-ui';
   import type { Rules, System } from '$lib/api/client';
-  import { saveRules, type Looked } from '$lib/api/queries';
+  import { type Looked } from '$lib/api/comparing';
+  import { saveRules } from '$lib/api/queries';
   import { setParameter } from '$lib/model/looked.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import RulesHide from './RulesHide.svelte';

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import type { Rules } from '$lib/api/client';
-  import { hiddenBy, termsOf, type Looked } from '$lib/api/queries';
+  import { hiddenBy, termsOf, type Looked } from '$lib/api/comparing';
   import { count } from '$lib/model/differences';
   import { oneByOne } from '$lib/model/ignoring';
   import { rested } from '$lib/model/rested.svelte';

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Attribute, Stretch } from '$lib/api/client';
-  import type { Looked } from '$lib/api/queries';
+  import type { Looked } from '$lib/api/comparing';
   import { along } from '$lib/model/hunks';
   import type { Path } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { searchParams } from 'sv-router';
   import type { CompareHead, System } from '$lib/api/client';
-  import type { Looked } from '$lib/api/queries';
+  import type { Looked } from '$lib/api/comparing';
   import { count, meaning, STATES, type Sides } from '$lib/model/differences';
   import { setParameter } from '$lib/model/looked.svelte';
   import { plainName } from '$lib/model/paths';

@@ -1,7 +1,8 @@
 <script lang="ts">
   import { createQuery } from '@tanstack/svelte-query';
   import type { Offer, System } from '$lib/api/client';
-  import { askPreview, tray, type Looked } from '$lib/api/queries';
+  import { type Looked } from '$lib/api/comparing';
+  import { askPreview, tray } from '$lib/api/queries';
   import { searchParams } from 'sv-router';
   import { choicesMade, policyChosen } from '$lib/model/choices';
   import { count, type Sides } from '$lib/model/differences';

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { searchParams } from 'sv-router';
   import type { CompareHead, System } from '$lib/api/client';
-  import { askShown, type Looked } from '$lib/api/queries';
+  import { askShown, type Looked } from '$lib/api/comparing';
   import { count } from '$lib/model/differences';
   import { FILTERS, setParameter, type FilterName } from '$lib/model/looked.svelte';
   import type { Picks } from '$lib/model/picks.svelte';

@@ -2,7 +2,7 @@
   import { createVirtualizer } from '@tanstack/svelte-virtual';
   import { tick, untrack } from 'svelte';
   import type { CompareHead, Row, System } from '$lib/api/client';
-  import type { Looked } from '$lib/api/queries';
+  import type { Looked } from '$lib/api/comparing';
   import { differingBeneath, isPickable, isQuiet } from '$lib/model/differences';
   import { keyOf, samePath, type Path } from '$lib/model/paths';
   import type { Picks } from '$lib/model/picks.svelte';

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Stretch } from '$lib/api/client';
-  import { askLines, type Looked } from '$lib/api/queries';
+  import { askLines, type Looked } from '$lib/api/comparing';
   import { count } from '$lib/model/differences';
   import type { Path } from '$lib/model/paths';
   import type { PickState } from '$lib/model/picks.svelte';

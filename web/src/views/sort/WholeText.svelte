@@ -1,7 +1,7 @@
 <script lang="ts">
   import { onMount } from 'svelte';
   import type { Attribute, Bench } from '$lib/api/client';
-  import type { Looked } from '$lib/api/queries';
+  import type { Looked } from '$lib/api/comparing';
   import { count, shortName, type Sides } from '$lib/model/differences';
   import { along } from '$lib/model/hunks';
   import { takesKeys } from '$lib/model/keys';

@@ -3,14 +3,9 @@
   import { searchParams } from 'sv-router';
   import { tick } from 'svelte';
   import type { Rules, System } from '$lib/api/client';
-  import {
-    askWork,
-    bench,
-    compareHead,
-    neighbour,
-    queryClient,
-    type Looked,
-  } from '$lib/api/queries';
+  import { queryClient } from '$lib/api/cache';
+  import { bench, compareHead, neighbour, type Looked } from '$lib/api/comparing';
+  import { askWork } from '$lib/api/queries';
   import { aheadFrom } from '$lib/model/ahead';
   import { closeText, lookedAt, openText, textShown } from '$lib/model/looked.svelte';
   import { nameOf } from '$lib/model/differences';
