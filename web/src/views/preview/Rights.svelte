@@ -8,16 +8,16 @@
 
   const NAMED = 4;
   const open = $derived(new Set(plan.rights?.not_told));
-  const names = $derived(
-    plan.steps.filter((step) => open.has(step.number)).map((step) => plainName(step.name)),
-  );
+  const names = $derived([
+    ...new Set(plan.steps.filter((s) => open.has(s.number)).map((s) => plainName(s.name))),
+  ]);
   const says = $derived.by(() => {
     if (!plan.rights || !plan.steps.length) return '';
     const { may } = plan.rights;
     const on = plan.system_name;
     if (!names.length) return may ? `${on} says that the account may write all of this.` : '';
     const which =
-      names.length === plan.steps.length
+      open.size === plan.steps.length
         ? 'any of it'
         : `${names.slice(0, NAMED).join(', ')}${names.length > NAMED ? ` and ${names.length - NAMED} more` : ''}`;
     const rest = `${on} does not say beforehand whether the account may write ${which}; that shows when it is written.`;
