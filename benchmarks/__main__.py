@@ -47,8 +47,7 @@ def main() -> None:
         "million": million,
     }
     asked = sys.argv[1:] or list(parts)
-    kept = {f.name: f for f in _kept()}
-    figures, measured = dict(kept), set[str]()
+    figures, measured = {f.name: f for f in _kept()}, set[str]()
     with tempfile.TemporaryDirectory(prefix="keepsort-bench-") as folder:
         Path(folder).chmod(0o755)
         for name in asked:

@@ -27,10 +27,13 @@ def _validator(path: str, method: str, status: str) -> Draft202012Validator | No
     content = told.get("content", {}).get("application/json")
     if content is None:
         return None
+    return Draft202012Validator(_exact(content["schema"], "urn:api"), registry=_registry())
+
+
+@cache
+def _registry() -> Registry[Any]:
     whole = Resource.from_contents(_exact(_schema()), default_specification=DRAFT202012)
-    registry: Registry[Any] = Registry().with_resource("urn:api", whole)
-    wanted = _exact(content["schema"], "urn:api")
-    return Draft202012Validator(wanted, registry=registry)
+    return Registry().with_resource("urn:api", whole)
 
 
 def _exact(schema: Any, base: str = "") -> Any:

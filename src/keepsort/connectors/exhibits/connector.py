@@ -21,7 +21,7 @@ from keepsort.connectors.exhibits.index import Index
 from keepsort.connectors.exhibits.schema import Fields, read_schema
 from keepsort.core.model import Attributes, ConfigObject, Path, Schema, Value
 from keepsort.core.model.notation import write_slash
-from keepsort.core.plan import Budget, Effect, Finding, Right, Step
+from keepsort.core.plan import Budget, Effect, Finding, Right, Step, numbers
 from keepsort.core.snapshot import Snapshot
 
 _CALLS_A_STEP = 3
@@ -215,7 +215,7 @@ class Exhibits:
                 "The controller restarts once at the end, to take this in. Its connections close "
                 "for a while, and the galleries stand still as long."
             )
-            effect = Effect("restarts", "the controller", "after", _numbers(restarting))
+            effect = Effect("restarts", "the controller", "after", numbers(restarting))
             yield Finding("confirm", "restart", text, restarting[0].final_path, effect=effect)
         if self._system.automation == "running":
             text = "Automation is suspended while the run writes, and runs on afterwards."
@@ -341,10 +341,6 @@ class Exhibits:
                     text = f"{item.name} {line['text']} ({level[:-1]} of the controller)."
                     found.append(Problem(index.ids.path(item.id), text))
         return found
-
-
-def _numbers(steps: Sequence[Step]) -> tuple[int, ...]:
-    return tuple(step.number for step in steps)
 
 
 def _fits(about: dict[str, Any], value: Value) -> bool:

@@ -24,11 +24,11 @@ from keepsort.connectors.hostfiles.composing import SCHEMA
 from keepsort.connectors.hostfiles.reading import Reading
 from keepsort.connectors.hostfiles.rendering import rendered
 from keepsort.connectors.hostfiles.replacing import FILES, Replacing
-from keepsort.connectors.hostfiles.rights import is_writable, may_write
+from keepsort.connectors.hostfiles.rights import Folders, may_write
 from keepsort.connectors.hostfiles.secrets import DEFAULT, Secrets
 from keepsort.connectors.hostfiles.signing_in import sign_in
 from keepsort.core.model import ConfigObject, Path, Value
-from keepsort.core.plan import Effect, Finding, Right, Step
+from keepsort.core.plan import Effect, Finding, Right, Step, numbers
 from keepsort.core.snapshot import Snapshot
 from keepsort.formats import FORMATS, NotParsed, opening
 
@@ -78,6 +78,7 @@ class HostFiles:
     def rights(self) -> list[str]:
         """Return which of the chosen folders the account may read and write."""
         told = []
+        folders = Folders(self._access)
         for folder in self._choice.folders:
             named = self._choice.named(folder)
             try:
@@ -89,7 +90,7 @@ class HostFiles:
                 told.append(f"May not read {named}.")
                 continue
             then = {True: " and write in it.", False: " only.", None: "."}
-            told.append(f"May read {named}" + then[is_writable(self._access, folder)])
+            told.append(f"May read {named}" + then[folders.is_writable(folder)])
         return told
 
     def may_write(self, steps: Sequence[Step]) -> list[Right]:
@@ -143,12 +144,12 @@ class HostFiles:
         for words, some in checking.items():
             what = "the new file" if len(some) == 1 else f"each of {len(some)} new files"
             text = f"“{words}” must accept {what} before it takes its place."
-            effect = Effect("runs", words, "with", tuple(s.number for s in some))
+            effect = Effect("runs", words, "with", numbers(some))
             yield Finding("note", "check-command", text, some[0].final_path, effect=effect)
         for words, some in applying.items():
             once = "once" if len(some) == 1 else f"once for all {len(some)} files"
             text = f"“{words}” is run on the host afterwards, {once}."
-            effect = Effect("runs", words, "after", tuple(s.number for s in some))
+            effect = Effect("runs", words, "after", numbers(some))
             yield Finding("confirm", "apply-command", text, some[0].final_path, effect=effect)
 
     def render(self, step: Step) -> str:

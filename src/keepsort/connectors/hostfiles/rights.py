@@ -1,15 +1,17 @@
 """What the account may write of a host, as the host itself says."""
 
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from os import fsdecode
 from posixpath import dirname
 
 from keepsort.connectors.errors import Unreachable
 from keepsort.connectors.hostfiles.access import Access
 from keepsort.connectors.hostfiles.choosing import Choice
+from keepsort.connectors.hostfiles.composing import SCHEMA
 from keepsort.connectors.hostfiles.names import meant
 from keepsort.core.model import Path
-from keepsort.core.plan import Right, Step
+from keepsort.core.plan import Right, Step, changed_names
 
 #: So many folders are asked about; of others nothing is said.
 _MOST_ASKED = 100
@@ -26,43 +28,44 @@ def may_write(
     A file of another account than this one can be put back by root alone; where that is not it,
     nothing is said, for the host may have rules of its own.
     """
-    own = _asked(access)
-    if own is None:
+    asked = Folders(access)
+    if asked.account is None:
         return
-    me = accounts.get(own, str(own))
+    me = accounts.get(asked.account, str(asked.account))
     created = {step.final_path for step in steps if step.action == "create"}
-    asked: dict[str, bool | None] = {}
     for step in steps:
         places = {step.path, step.final_path} if _writes_folder(step) else set()
-        folders = {_standing(choice, path, created) for path in places}
-        for folder in folders - asked.keys():
-            if len(asked) < _MOST_ASKED:
-                asked[folder] = _writable(access, folder)
-        refused = [folder for folder in folders if asked.get(folder) is False]
-        if refused:
-            text = f"The account may not write in {choice.named(refused[0])}."
+        said = {(f := _standing(choice, path, created)): asked.is_writable(f) for path in places}
+        refused = next((folder for folder, may in said.items() if may is False), None)
+        if refused is not None:
+            text = f"The account may not write in {choice.named(refused)}."
             yield Right(step.number, False, text)
-        elif all(asked.get(folder) for folder in folders) and (own == 0 or _is_own(step, me)):
+        elif all(said.values()) and (asked.account == 0 or _is_own(step, me)):
             yield Right(step.number, True)
 
 
-def is_writable(access: Access, folder: str) -> bool | None:
-    """Ask whether the account may write in a folder; None where the host does not say."""
-    return None if _asked(access) is None else _writable(access, folder)
+class Folders:
+    """What a host says of its folders; each is asked about once.
 
+    account: the number of the account; None where the host runs no commands for it.
+    """
 
-def _writable(access: Access, folder: str) -> bool | None:
-    code, _ = access.run(["test", "-w", fsdecode(meant(folder))])
-    return {0: True, 1: False}.get(code)
+    def __init__(self, access: Access) -> None:
+        self._access = access
+        self._said: dict[str, bool | None] = {}
+        self.account: int | None = None
+        with suppress(Unreachable):  # a host that is gone is told of by whoever asks next
+            code, told = access.run(["id", "-u"])
+            self.account = int(told) if not code and told.isdigit() else None
 
-
-def _asked(access: Access) -> int | None:
-    """Return the number of the account; None where the host runs no commands for it."""
-    try:
-        code, told = access.run(["id", "-u"])
-    except Unreachable:
-        return None  # a host that is gone is told of by whoever asks next
-    return int(told) if not code and told.isdigit() else None
+    def is_writable(self, folder: str) -> bool | None:
+        """Tell whether the account may write in a folder; None where the host does not say."""
+        if self.account is None:
+            return None
+        if folder not in self._said and len(self._said) < _MOST_ASKED:
+            code, _ = self._access.run(["test", "-w", fsdecode(meant(folder))])
+            self._said[folder] = {0: True, 1: False}.get(code)
+        return self._said.get(folder)
 
 
 def _standing(choice: Choice, path: Path, created: set[Path]) -> str:
@@ -75,9 +78,7 @@ def _standing(choice: Choice, path: Path, created: set[Path]) -> str:
 
 def _writes_folder(step: Step) -> bool:
     """Tell whether a file comes, goes, or another takes its place."""
-    before, after = step.before or {}, step.after or {}
-    changed = {name for name in before.keys() | after.keys() if before.get(name) != after.get(name)}
-    return step.action != "update" or not changed <= _IN_PLACE
+    return step.action != "update" or not _IN_PLACE.issuperset(changed_names(SCHEMA, step))
 
 
 def _is_own(step: Step, me: str) -> bool:

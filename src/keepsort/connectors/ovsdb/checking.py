@@ -11,7 +11,7 @@ from keepsort.connectors.ovsdb.rows import Rows
 from keepsort.connectors.wanting import never_kept
 from keepsort.core.model import Path, Value, identical
 from keepsort.core.model.masks import MARK
-from keepsort.core.plan import Effect, Finding, Step
+from keepsort.core.plan import Effect, Finding, Step, numbers
 from keepsort.core.snapshot import Snapshot
 
 #: So many of what is cut off alike are named.
@@ -115,8 +115,7 @@ class Checking:
             yield self._interruption(text, some)
 
     def _interruption(self, text: str, some: list[Step]) -> Finding:
-        numbers = tuple(step.number for step in some)
-        effect = Effect("interrupts", self._named(some), steps=numbers)
+        effect = Effect("interrupts", self._named(some), steps=numbers(some))
         return Finding("confirm", "interrupts", text, some[0].path, effect=effect)
 
     def _named(self, steps: list[Step]) -> str:

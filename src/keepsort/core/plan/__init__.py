@@ -9,7 +9,7 @@ from keepsort.core.plan.offers import Offer, offers
 from keepsort.core.plan.picks import AttributePick, LeftOut, Pick, Policy, Scope
 from keepsort.core.plan.planning import plan_restore
 from keepsort.core.plan.rehearsal import Mismatch, rehearse
-from keepsort.core.plan.steps import Action, Plan, Step, changed_names, is_implied
+from keepsort.core.plan.steps import Action, Plan, Step, changed_names, is_implied, numbers
 from keepsort.core.plan.threads import threaded
 from keepsort.core.plan.undo import in_sequence, plan_undo, taken_place
 
@@ -44,6 +44,7 @@ __all__ = [
     "gather",
     "in_sequence",
     "is_implied",
+    "numbers",
     "offers",
     "plan_restore",
     "plan_undo",

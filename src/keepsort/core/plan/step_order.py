@@ -14,7 +14,7 @@ from keepsort.core.plan.left_behind import LeftBehind
 from keepsort.core.plan.ordering import arrivals, merged, placed
 from keepsort.core.plan.references import redirected, references
 from keepsort.core.plan.removing import Remover
-from keepsort.core.plan.steps import Action, Step
+from keepsort.core.plan.steps import Action, Step, numbers
 from keepsort.core.plan.targets import Target, Targets
 from keepsort.core.plan.writing import Writer
 
@@ -353,6 +353,6 @@ class Emitter:
             if kind is not None and kind.interrupts:
                 alike.setdefault(kind.interrupts, []).append(step)
         for text, steps in alike.items():
-            numbers = tuple(step.number for step in steps)
-            effect = Effect("interrupts", self._schema.label(steps[0].kind), steps=numbers)
+            label = self._schema.label(steps[0].kind)
+            effect = Effect("interrupts", label, steps=numbers(steps))
             self._findings.add("confirm", "interrupts", steps[0].path, text, effect=effect)

@@ -1,11 +1,12 @@
 """The steps of a plan."""
 
+from collections.abc import Iterable
 from typing import Literal
 
 import msgspec
 
 from keepsort.core.model import Attributes, Path, Schema
-from keepsort.core.plan.effects import Budget, Effect, Right
+from keepsort.core.plan.effects import Right
 from keepsort.core.plan.findings import Finding
 
 Action = Literal["create", "update", "move", "delete"]
@@ -63,20 +64,15 @@ class Plan(msgspec.Struct, frozen=True):
         return any(f.level == "stop" for f in self.findings)
 
     @property
-    def effects(self) -> tuple[Effect, ...]:
-        """What happens to the system beside what is written."""
-        return tuple(f.effect for f in self.findings if f.effect is not None)
-
-    @property
-    def budgets(self) -> tuple[Budget, ...]:
-        """What the run takes of things that are given out by measure."""
-        return tuple(f.budget for f in self.findings if f.budget is not None)
-
-    @property
     def not_told(self) -> tuple[int, ...]:
         """Numbers of steps of which the system does not say beforehand whether they may be."""
         told = {right.step for right in self.rights or ()}
-        return tuple(step.number for step in self.steps if step.number not in told)
+        return numbers(step for step in self.steps if step.number not in told)
+
+
+def numbers(steps: Iterable[Step]) -> tuple[int, ...]:
+    """Return the numbers of steps."""
+    return tuple(step.number for step in steps)
 
 
 def is_implied(schema: Schema, step: Step) -> bool:

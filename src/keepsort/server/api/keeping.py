@@ -15,7 +15,7 @@ from keepsort.core.snapshot import Choice
 from keepsort.server import reading, tasks
 from keepsort.server.api.asking import KeptView, View, person
 from keepsort.server.api.shapes.base import Shape
-from keepsort.server.api.shapes.derived import answer, shape_of
+from keepsort.server.api.shapes.derived import answer, full, shape_of
 from keepsort.server.api.shapes.records import ChoiceShape, FullChoice, WorkAnswer
 from keepsort.server.api.writing import work
 from keepsort.server.events.notify import tell
@@ -206,7 +206,7 @@ class SystemKinds(View):
 
 def _keeping(system: System) -> KeepingAnswer:
     return KeepingAnswer(
-        choice=FullChoice.of(usual_choice(system)), remind_days=system.remind_days,
+        choice=full(FullChoice, usual_choice(system)), remind_days=system.remind_days,
         verify_days=system.verify_days,
     )  # fmt: skip
 

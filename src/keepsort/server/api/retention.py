@@ -16,7 +16,7 @@ from keepsort.server import tasks
 from keepsort.server.accounts.roles import MayLook
 from keepsort.server.api.asking import KeptView, View
 from keepsort.server.api.shapes.base import Shape
-from keepsort.server.api.shapes.derived import answer, shape_of
+from keepsort.server.api.shapes.derived import answer, full, shape_of
 from keepsort.server.retention import services as policies
 from keepsort.server.retention.freeing import frees
 from keepsort.server.snapshots.models import Record
@@ -36,16 +36,8 @@ class PolicyShape(Shape):
     zone = serializers.CharField(max_length=60, default="UTC")
 
 
-class FullPolicy(msgspec.Struct):
+class FullPolicy(Policy, frozen=True, omit_defaults=False):
     """How long backups are kept, with nothing left out."""
-
-    good: int | None
-    problems: int | None
-    daily: int | None
-    weekly: int | None
-    monthly: int | None
-    yearly: int | None
-    zone: str
 
 
 @dataclass(kw_only=True)
@@ -106,7 +98,7 @@ def _retention(system: System, policy: Policy | None) -> RetentionAnswer:
     found = policies.plan(system, policy, now)
     coming = policies.ahead(system, now) if policy is None else None
     return RetentionAnswer(
-        policy=msgspec.convert(found.policy, FullPolicy, from_attributes=True),
+        policy=full(FullPolicy, found.policy),
         goes=[
             GoesAnswer(backup=r.pk, taken_at=r.taken_at, note=r.note, frees=size)
             for r, size in found.goes

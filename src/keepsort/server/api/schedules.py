@@ -18,7 +18,7 @@ from keepsort.core.snapshot import Choice
 from keepsort.server import tasks
 from keepsort.server.api.asking import View, person
 from keepsort.server.api.shapes.base import Shape
-from keepsort.server.api.shapes.derived import answer, shape_of
+from keepsort.server.api.shapes.derived import answer, full, shape_of
 from keepsort.server.api.shapes.records import ChoiceShape, FullChoice, WorkAnswer
 from keepsort.server.api.writing import work
 from keepsort.server.events.notify import tell
@@ -97,7 +97,7 @@ def told(found: Schedule) -> ScheduleAnswer:
     now = timezone.now()
     choice = None
     if found.choice is not None:
-        choice = FullChoice.of(msgspec.convert(found.choice, Choice))
+        choice = full(FullChoice, msgspec.convert(found.choice, Choice))
     return ScheduleAnswer(
         id=found.pk,
         system=found.system_id,

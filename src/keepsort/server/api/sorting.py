@@ -30,7 +30,7 @@ from keepsort.server.api.shapes.comparing import (
     ShownListAnswer,
     ShownRowAnswer,
 )
-from keepsort.server.api.shapes.derived import answer, shape_of
+from keepsort.server.api.shapes.derived import answer, full, shape_of
 from keepsort.server.api.shapes.records import AsideAnswer
 from keepsort.server.files.standing import standing
 from keepsort.server.problems import NotFound, Problem
@@ -83,7 +83,7 @@ class CompareHead(View):
                     FacetAnswer(name=a, label=a, count=n)
                     for a, n in sorted(attributes.items(), key=lambda i: -i[1])
                 ],
-                rules=FullRules.of(found.rules),
+                rules=full(FullRules, found.rules),
                 alike=found.terms.likeness,
                 missing=found.missing,
                 missing_count=found.missing_count,

@@ -13,7 +13,7 @@ from keepsort.server import tasks
 from keepsort.server.api import writing
 from keepsort.server.api.asking import View, person, read_rules
 from keepsort.server.api.shapes.comparing import FullRules, RulesShape
-from keepsort.server.api.shapes.derived import answer, shape_of
+from keepsort.server.api.shapes.derived import answer, full, shape_of
 from keepsort.server.api.shapes.records import (
     AskWorkShape,
     RecordAnswer,
@@ -173,4 +173,4 @@ class SystemRules(View):
         system.rules = {} if rules == Rules() else msgspec.to_builtins(rules)
         system.save(update_fields=["rules"])
         tell("record", 0, system.pk)
-        return answer(FullRules.of(rules))
+        return answer(full(FullRules, rules))

@@ -2,11 +2,9 @@
 
 from dataclasses import dataclass
 
-import msgspec
 from rest_framework import serializers
 
 from keepsort.core.compare import Rules, State
-from keepsort.core.compare.rules import Space
 from keepsort.core.model import Path
 from keepsort.server.api.shapes.base import Shape, texts_field
 from keepsort.server.api.shapes.records import AsideAnswer, RecordAnswer
@@ -26,21 +24,8 @@ class RulesShape(Shape):
     paths = texts_field(default=list, max_length=200)
 
 
-class FullRules(msgspec.Struct):
+class FullRules(Rules, frozen=True, omit_defaults=False):
     """Ignore rules with nothing left out, as the API gives them."""
-
-    letter_case: bool
-    space: Space
-    blank_lines: bool
-    comments: tuple[str, ...]
-    order: bool
-    attributes: tuple[str, ...]
-    paths: tuple[str, ...]
-
-    @classmethod
-    def of(cls, rules: Rules) -> "FullRules":
-        """Return the rules in this form."""
-        return msgspec.convert(rules, cls, from_attributes=True)
 
 
 @dataclass(kw_only=True)

@@ -5,7 +5,7 @@ from datetime import datetime
 from functools import cache
 from inspect import getdoc
 from types import NoneType, UnionType
-from typing import Any, Literal, Union, get_args, get_origin, get_type_hints
+from typing import Any, Literal, TypeVar, Union, get_args, get_origin, get_type_hints
 
 import msgspec
 from django.db.models import Choices
@@ -14,6 +14,7 @@ from rest_framework.response import Response
 
 from keepsort.server.api.shapes.base import Shape
 
+_Full = TypeVar("_Full", bound=msgspec.Struct)
 _PLAIN: dict[object, Callable[..., serializers.Field[Any, Any, Any, Any]]] = {
     bool: serializers.BooleanField,
     int: serializers.IntegerField,
@@ -35,6 +36,11 @@ def shape_of(source: type) -> type[Shape]:
     fields = {field: _field(hint) for field, hint in get_type_hints(source).items()}
     name = f"{source.__name__.removesuffix('Answer')}Shape"
     return type(name, (Shape,), {**fields, "__doc__": getdoc(source), "__module__": __name__})
+
+
+def full(form: type[_Full], value: object) -> _Full:
+    """Return a struct in another form of it, one that leaves no defaults out."""
+    return msgspec.convert(value, form, from_attributes=True)
 
 
 def answer(found: object, status: int = 200) -> Response:

@@ -3,7 +3,6 @@
 from dataclasses import dataclass, field
 from datetime import datetime
 
-import msgspec
 from rest_framework import serializers
 
 from keepsort.core.compare import State
@@ -94,17 +93,8 @@ class WorkAnswer:
     result: int | None
 
 
-class FullChoice(msgspec.Struct):
+class FullChoice(Choice, frozen=True, omit_defaults=False):
     """What backups take, with nothing left out."""
-
-    kinds_out: tuple[str, ...]
-    places: tuple[str, ...]
-    places_out: tuple[str, ...]
-
-    @classmethod
-    def of(cls, choice: Choice) -> "FullChoice":
-        """Return a choice in this form."""
-        return msgspec.convert(choice, cls, from_attributes=True)
 
 
 class AskWorkShape(Shape):
