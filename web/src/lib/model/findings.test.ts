@@ -1,6 +1,6 @@
-import { expect, test } from 'vitest';
-import type { Finding } from '$lib/api/client';
-import { sections } from './findings';
+import { describe, expect, test } from 'vitest';
+import type { Finding, Plan } from '$lib/api/client';
+import { saidOfRights, sections } from './findings';
 
 const one = (
   name: string,
@@ -35,4 +35,28 @@ test('every finding stands in one section, what stops first', () => {
   expect(names(told.meanwhile)).toEqual(['rests', 'fires']);
   expect(names(told.after)).toEqual(['restarts']);
   expect(names(told.notes)).toEqual(['hint']);
+});
+
+describe('what is said of rights', () => {
+  const plan = (may: number, not_told: number[], steps = ['reef', 'pump', 'lamp']): Plan =>
+    ({
+      system_name: 'Plant',
+      rights: { may, not_told },
+      steps: steps.map((name, at) => ({ number: at + 1, name })),
+    }) as Plan;
+
+  test('all is said only of all', () => {
+    expect(saidOfRights(plan(3, []))).toBe('Plant says that the account may write all of this.');
+    expect(saidOfRights(plan(2, []))).toBe('The account may write 2 steps of it, as Plant says.');
+    expect(saidOfRights(plan(0, []))).toBe('');
+  });
+
+  test('what is not known is named once', () => {
+    expect(saidOfRights(plan(1, [2, 3], ['reef', 'pump', 'pump']))).toBe(
+      'The account may write 1 step of it, as Plant says. Plant does not say beforehand whether ' +
+        'the account may write pump; that shows when it is written.',
+    );
+    expect(saidOfRights(plan(0, [1, 2, 3]))).toContain('may write any of it; that shows');
+    expect(saidOfRights({ ...plan(0, []), rights: null })).toBe('');
+  });
 });

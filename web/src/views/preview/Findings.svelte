@@ -1,8 +1,7 @@
 <script lang="ts">
   import type { Finding, Plan } from '$lib/api/client';
-  import { sections } from '$lib/model/findings';
+  import { saidOfRights, sections } from '$lib/model/findings';
   import FindingLine from './FindingLine.svelte';
-  import Rights from './Rights.svelte';
 
   interface Props {
     plan: Plan;
@@ -13,16 +12,23 @@
   let { plan, confirmed = $bindable(), answers = $bindable() }: Props = $props();
 
   const told = $derived(sections(plan.findings));
+  const rights = $derived(saidOfRights(plan));
 </script>
 
-{#snippet lines(title: string, findings: Finding[], rights = false)}
+{#snippet lines(title: string, findings: Finding[], rights = '')}
   {#if findings.length || rights}
     <div class="mb-3">
       <h2 class="font-semibold">{title}</h2>
       {#each findings as finding (finding.name)}
         <FindingLine {finding} {plan} bind:confirmed bind:answers />
       {/each}
-      {#if rights}<Rights {plan} />{/if}
+      {#if rights}
+        <p class="grid grid-cols-[16px_74px_minmax(0,1fr)] gap-2 border-t border-line py-1.5">
+          <span></span>
+          <span class="font-semibold text-note">rights</span>
+          <span>{rights}</span>
+        </p>
+      {/if}
     </div>
   {/if}
 {/snippet}
@@ -31,5 +37,5 @@
   {@render lines('Before it can run', told.first)}
   {@render lines('What it sets off while it writes', told.meanwhile)}
   {@render lines('What it sets off at the end', told.after)}
-  {@render lines('Good to know', told.notes, plan.rights !== null)}
+  {@render lines('Good to know', told.notes, rights)}
 </section>
