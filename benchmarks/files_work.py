@@ -2,13 +2,14 @@
 
 import gc
 import json
-import resource
 import sys
 import time
 from itertools import islice
 from pathlib import Path
 
 import django
+
+from benchmarks.measuring import peak_bytes
 
 
 def keep(count: str) -> dict:
@@ -79,5 +80,5 @@ if __name__ == "__main__":
     django.setup()
     gc.collect()
     told = {"keep": keep, "write": write, "read": read, "open": open_}[sys.argv[1]](*sys.argv[2:])
-    told["peak_bytes"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
+    told["peak_bytes"] = peak_bytes()
     print(json.dumps(told))

@@ -3,6 +3,7 @@
 import statistics
 import time
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any, NamedTuple
 
 
@@ -46,3 +47,14 @@ def median(task: Callable[[], object], rounds: int = 3) -> float:
         task()
         taken.append(time.perf_counter() - began)
     return statistics.median(taken)
+
+
+def peak_bytes() -> int:
+    """Return the most memory that this process has had.
+
+    `getrusage` would tell of the one that started it too, where that was larger: its figure is
+    carried over when another program begins.
+    """
+    status = Path("/proc/self/status").read_text()
+    line = next(line for line in status.splitlines() if line.startswith("VmHWM:"))
+    return int(line.split()[1]) * 1024

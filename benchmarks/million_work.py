@@ -2,7 +2,6 @@
 
 import gc
 import json
-import resource
 import sys
 import time
 from collections.abc import Iterator
@@ -12,6 +11,8 @@ from itertools import islice
 
 import django
 import msgspec
+
+from benchmarks.measuring import peak_bytes
 
 _BATCH = 10_000
 _EDITS = 20
@@ -78,7 +79,7 @@ def build(which: str) -> dict:
     began = time.perf_counter()
     root = builder.finish().root
     taken += time.perf_counter() - began
-    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
+    peak = peak_bytes()
     raw = msgspec.msgpack.encode(SCHEMA)
     store.put_many([Chunk(digest(raw), raw)])
     kind = Record.Kind.LOOK if which == "changed" else Record.Kind.BACKUP
