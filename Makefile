@@ -7,6 +7,8 @@ PY := $(VENV)/bin/python
 PYTHON_STAMP := $(VENV)/.installed
 NODE_STAMP := web/node_modules/.installed
 WEB_STAMP := web/dist/.built
+# of `make fuzz`
+ROUNDS ?= 5
 
 .PHONY: demo serve demo-reset test fuzz soak lint setup system web bench screenshots types help
 
@@ -16,7 +18,7 @@ help:
 	@echo "make demo-reset   forget what the demo has kept, and start over next time"
 	@echo "make test         all checks and tests"
 	@echo "make soak         breaks 200 restores at every moment, and hundreds at every write"
-	@echo "make fuzz         thousands of broken files for each format that is opened"
+	@echo "make fuzz         thousands of broken files for each format, and laws with new draws"
 	@echo "make bench        the figures in docs/performance.md"
 	@echo "make screenshots  the pictures in docs/screenshots"
 
@@ -79,6 +81,9 @@ soak: setup web
 fuzz: setup
 	@# thousands of broken files for each reader; what is found becomes a case in tests/files/corpus
 	@KEEPSORT_FUZZ=5000 $(PY) -m pytest -n 2 tests/files/test_fuzz.py
+	@# every law of the core, of formats and of files with draws that no run has had
+	@for round in $$(seq $(ROUNDS)); do KEEPSORT_DRAW_ANEW=1 \
+	    $(PY) -m pytest -n 2 tests/core tests/formats tests/files || exit 1; done
 
 bench: setup web
 	@$(PY) -m benchmarks

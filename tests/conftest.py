@@ -1,5 +1,6 @@
 """What tests share: a small real directory, and systems that point to it."""
 
+import os
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -12,9 +13,13 @@ from keepsort.server.systems.models import System
 from keepsort.server.systems.services import add_system
 from tests.servers import migrated
 
-# how long an example takes on a machine that is shared says nothing; speed belongs to benchmarks
+# How long an example takes on a machine that is shared says nothing; speed belongs to benchmarks.
+# Draws are the same each time, so that the code decides what passes; `make fuzz` draws anew.
 hypothesis.settings.register_profile(
-    "shared", deadline=None, suppress_health_check=[hypothesis.HealthCheck.too_slow]
+    "shared",
+    deadline=None,
+    derandomize="KEEPSORT_DRAW_ANEW" not in os.environ,
+    suppress_health_check=[hypothesis.HealthCheck.too_slow],
 )
 hypothesis.settings.load_profile("shared")
 
