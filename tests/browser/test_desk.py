@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Locator, Page, Route, expect
 
 from demo.started import Demo
 
@@ -79,6 +79,24 @@ def test_a_text_is_read_over_the_full_width(page: Page, demo: Demo) -> None:
     expect(text).to_have_count(0)
     tray = page.get_by_role("complementary", name="Tray")
     expect(tray.get_by_text("text, 1 part")).to_be_visible()
+
+
+def test_a_hunk_has_the_keyboard_as_soon_as_it_can_be_picked(page: Page, demo: Demo) -> None:
+    held: list[Route] = []
+    page.route(re.compile(r"/api/v1/compare\?"), lambda route: held.append(route))
+    page.goto(f'{demo.url}/sort/3?at=["etc","chrony","chrony.conf"]')
+    expect(page.get_by_role("heading", name="chrony.conf")).to_be_visible()
+    page.keyboard.press("w")
+    text = page.get_by_role("region", name="text of chrony.conf")
+    expect(text).to_contain_text("2 hunks")
+    page.keyboard.press("]")
+    expect(text.get_by_role("switch")).to_have_count(0)
+    for route in held:
+        route.continue_()
+    expect(text.get_by_role("switch", name="Put back hunk 1")).to_be_focused()
+    page.keyboard.press("Space")
+    expect(text.get_by_role("switch", name="Put back hunk 1")).to_be_checked()
+    page.keyboard.press("Space")
 
 
 def test_what_is_ignored_is_said_first_and_can_be_shown_again(page: Page, demo: Demo) -> None:

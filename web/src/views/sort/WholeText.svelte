@@ -35,6 +35,17 @@
 
   onMount(() => body?.focus());
 
+  // What can be picked may come in late: who stands at a hunk by then stands at its pick.
+  $effect(() => {
+    const stands = pickable && document.activeElement;
+    if (stands && stands.matches('[data-hunk]')) focusPick(stands);
+  });
+
+  function focusPick(hunk: Element): void {
+    const pick = hunk.querySelector<HTMLElement>('[role=switch]') ?? (hunk as HTMLElement);
+    pick.focus({ preventScroll: true });
+  }
+
   function toggle(part: string): void {
     const { name, parts } = attribute;
     picks.togglePart(bench.path, name, part, parts, differing, along(attribute, part));
@@ -49,7 +60,7 @@
     const to = focused >= 0 ? focused + by : by > 0 ? inSight : inSight - 1;
     const found = all[Math.max(0, Math.min(all.length - 1, to))];
     found?.scrollIntoView({ block: 'center' });
-    (found?.querySelector<HTMLElement>('[role=switch]') ?? found)?.focus({ preventScroll: true });
+    if (found) focusPick(found);
   }
 
   function keyed(event: KeyboardEvent): void {
