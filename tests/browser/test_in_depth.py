@@ -116,6 +116,21 @@ def test_a_deleted_entry_is_found_and_opened_where_it_still_is(page: Page) -> No
     expect(page.get_by_role("button", name="Preview 1 step")).to_be_enabled()
 
 
+def test_enter_opens_what_was_typed_and_not_what_was_found_before(page: Page) -> None:
+    page.keyboard.press("/")
+    page.get_by_label("Search for").fill("imke")
+    hits = page.get_by_role("dialog").get_by_role("option")
+    expect(hits.first).to_contain_text("Imke")
+    page.get_by_label("Search for").fill("jorun")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Jorun Tarrow")).to_be_visible()
+    # nor does it matter whether the search has the keyboard yet
+    page.get_by_role("link", name="Watch").click()
+    expect(page.get_by_text("Wants attention")).to_be_visible()
+    page.keyboard.type("/jorun\n")
+    expect(page.get_by_role("heading", name="Jorun Tarrow")).to_be_visible()
+
+
 def test_the_history_of_an_object_leads_to_its_versions(sort: Page) -> None:
     path = '["ou=service","uid=camera-wall"]'
     sort.goto(f"{sort.url.partition('?')[0]}?at={path}")

@@ -39,6 +39,18 @@
     at = 0;
   });
 
+  /** Enter was pressed; it holds for what was typed, as soon as that has been looked for. */
+  let entered = $state(false);
+  const isAnswered = $derived(
+    text === typed.trim() && (text.length < 2 || (!!found.data && !found.isPlaceholderData)),
+  );
+
+  $effect(() => {
+    if (!entered || !isAnswered) return;
+    entered = false;
+    void go(hits[at]);
+  });
+
   async function go(hit: Hit | undefined): Promise<void> {
     if (!hit) return;
     open = false;
@@ -51,8 +63,11 @@
   function keyed(event: KeyboardEvent): void {
     if (event.key === 'ArrowDown') at = Math.min(hits.length - 1, at + 1);
     else if (event.key === 'ArrowUp') at = Math.max(0, at - 1);
-    else if (event.key === 'Enter') void go(hits[at]);
-    else return;
+    else if (event.key === 'Enter') entered = true;
+    else {
+      if (event.key.length === 1 || event.key === 'Backspace') entered = false;
+      return;
+    }
     event.preventDefault();
     document.getElementById(`hit-${at}`)?.scrollIntoView({ block: 'nearest' });
   }
@@ -65,6 +80,7 @@
     focus.onOpenAutoFocus(event);
     event.preventDefault();
     input?.focus();
+    entered = ahead.includes('\n');
     if (ahead) typed = ahead.replaceAll('\n', '');
     else input?.select();
     ahead = '';
