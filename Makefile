@@ -7,6 +7,8 @@ PY := $(VENV)/bin/python
 PYTHON_STAMP := $(VENV)/.installed
 NODE_STAMP := web/node_modules/.installed
 WEB_STAMP := web/dist/.built
+# tests wait for servers a third of their time, so there is room for one more than there are cores
+WORKERS ?= $(shell cores=$$(nproc); echo $$((cores < 3 ? cores + 1 : 4)))
 # of `make fuzz`
 ROUNDS ?= 5
 
@@ -71,8 +73,8 @@ lint: setup $(NODE_STAMP)
 
 test: lint web
 	@cd web && npm run --silent test
-	@# most of it waits for servers; the browser's tests share one demo, so one process runs them all
-	@$(PY) -m pytest -n auto --maxprocesses 4
+	@# the browser's tests share one demo, so one process runs them all
+	@$(PY) -m pytest -n $(WORKERS)
 
 soak: setup web
 	@# every moment of 200 restores, and hundreds of restores with writes that go wrong
