@@ -28,6 +28,22 @@ export function termsOf({ left, right, rules, alike, accepted, hangs }: Looked):
 // Two records never change, so what was compared once stays right.
 export const forever = { staleTime: Infinity, gcTime: 10 * 60_000 };
 
+/** Tells whether two keys ask for the same, of live as it was looked at now or earlier. */
+export const differByLook = (one: readonly unknown[], other: readonly unknown[]): boolean => {
+  const withoutLook = (key: readonly unknown[]): string =>
+    JSON.stringify(key, (name, value: unknown) => (name === 'right' ? undefined : value));
+  return withoutLook(one) === withoutLook(other);
+};
+
+/**
+ * Lets what an earlier look showed stand until the newest one is compared, so that nothing goes
+ * from under a person's hands. For those who show live; two backups are another matter.
+ */
+export const untilCompared =
+  (queryKey: readonly unknown[]) =>
+  <T>(before: T | undefined, query?: { queryKey: readonly unknown[] }): T | undefined =>
+    query && differByLook(query.queryKey, queryKey) ? before : undefined;
+
 export const compareHead = (looked: Looked) =>
   queryOptions({
     queryKey: ['compare', looked],

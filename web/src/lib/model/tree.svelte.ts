@@ -2,7 +2,7 @@
 /* eslint-disable svelte/prefer-svelte-reactivity */
 import type { Row } from '$lib/api/client';
 import { queryClient } from '$lib/api/cache';
-import { level, outline, type Looked } from '$lib/api/comparing';
+import { differByLook, level, outline, type Looked } from '$lib/api/comparing';
 import { keyOf, type Path } from './paths';
 
 /** A line of the tree as it is drawn: a row, or a place where a row is still to be fetched. */
@@ -47,8 +47,11 @@ export class Tree {
     private readonly only: 'differences' | 'all',
   ) {}
 
-  /** Fetches the tree, folded down to the differences; `then` reveals what is to be shown first. */
-  async begin(then?: () => Promise<void>): Promise<void> {
+  /**
+   * Fetches the tree, folded down to the differences; `then` reveals what is to be shown first.
+   * What was `opened` before is opened again, where it is still there.
+   */
+  async begin(then?: () => Promise<void>, opened: Path[] = []): Promise<void> {
     try {
       const found = await queryClient.fetchQuery(outline(this.looked));
       this.page = found.page;
@@ -56,6 +59,8 @@ export class Tree {
       if (!this.top) return;
       if (this.only === 'all') await this.show(this.top.path);
       else this.unfold(found.rows);
+      const gone = (): void => undefined;
+      await Promise.all(opened.map((path) => this.show(path).catch(gone)));
       await then?.();
     } finally {
       this.begun = true;
@@ -93,6 +98,12 @@ export class Tree {
     const key = keyOf(row.path);
     // where one object took another's place, the row of the backup's object is the one shown
     if (!this.places.has(key) || row.state !== 'extra') this.places.set(key, number);
+  }
+
+  /** Lists what is open, for the tree of a later look at the same; for any other, nothing. */
+  openedFor(later: Tree): Path[] {
+    if (!differByLook([this.looked, this.only], [later.looked, later.only])) return [];
+    return [...this.branches.values()].map((b) => b.path).filter((path) => this.isOpen(path));
   }
 
   isOpen(path: Path): boolean {

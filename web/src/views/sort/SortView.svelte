@@ -14,6 +14,13 @@
   const newest = $derived(system?.backups.find((b) => !b.at.length) ?? system?.backups[0]);
   const left = $derived(Number(searchParams.get('left') ?? newest?.id ?? 0));
   const right = $derived(Number(searchParams.get('right') ?? system?.look?.id ?? 0));
+
+  // The newest backup is what one arrives at. One that is made meanwhile takes no place of its own
+  // accord: it may hold the very state that is being put right.
+  $effect(() => {
+    if (left && !searchParams.get('left'))
+      searchParams.set('left', String(left), { replace: true });
+  });
 </script>
 
 {#if all.error}
@@ -31,7 +38,7 @@
     </p>
   </div>
 {:else if system}
-  {#key `${system.id}:${left}:${right}`}
+  {#key `${system.id}:${left}:${searchParams.get('right') ?? 'live'}`}
     <Workspace
       {system}
       {left}

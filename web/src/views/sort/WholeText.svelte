@@ -1,6 +1,6 @@
 <script lang="ts">
   import { onMount } from 'svelte';
-  import type { Attribute, Bench } from '$lib/api/client';
+  import type { Attribute, Bench, Stretch } from '$lib/api/client';
   import type { Looked } from '$lib/api/comparing';
   import { count, shortName, type Sides } from '$lib/model/differences';
   import { along } from '$lib/model/hunks';
@@ -45,6 +45,10 @@
     const pick = hunk.querySelector<HTMLElement>('[role=switch]') ?? (hunk as HTMLElement);
     pick.focus({ preventScroll: true });
   }
+
+  /** What a stretch is known by: what was fetched of one is never shown in another. */
+  const placeOf = ({ state, part, left_start, right_start }: Stretch): string =>
+    [state, part, left_start, right_start].join(' ');
 
   function toggle(part: string): void {
     const { name, parts } = attribute;
@@ -117,7 +121,7 @@
     role="group"
     aria-label="The text on both sides"
   >
-    {#each attribute.stretches as stretch, n (n)}
+    {#each attribute.stretches as stretch (placeOf(stretch))}
       {#if stretch.state === 'same'}
         <WholeEqual {stretch} {where} {wraps} />
       {:else}

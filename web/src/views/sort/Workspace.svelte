@@ -1,17 +1,16 @@
 <script lang="ts">
-  import { createQuery } from '@tanstack/svelte-query';
   import { searchParams } from 'sv-router';
   import { tick } from 'svelte';
   import type { Rules, System } from '$lib/api/client';
   import { queryClient } from '$lib/api/cache';
-  import { bench, compareHead, neighbour, type Looked } from '$lib/api/comparing';
+  import { neighbour, type Looked } from '$lib/api/comparing';
   import { askWork } from '$lib/api/queries';
   import { aheadFrom } from '$lib/model/ahead';
   import { closeText, lookedAt, openText, textShown } from '$lib/model/looked.svelte';
-  import { nameOf } from '$lib/model/differences';
   import type { AskedFor } from '$lib/model/asked';
   import { takesKeys } from '$lib/model/keys';
   import { keyOnBench, nextPick } from '$lib/model/bench';
+  import { createCompared } from '$lib/model/compared.svelte';
   import { readPath, samePath, type Path } from '$lib/model/paths';
   import { Picks } from '$lib/model/picks.svelte';
   import { Tree } from '$lib/model/tree.svelte';
@@ -40,17 +39,14 @@
   // a string, so that what does not change in the URL makes nothing be asked again
   const written = $derived(JSON.stringify(lookedAt(left, right)));
   const looked = $derived(JSON.parse(written) as Looked);
-  const head = createQuery(() => compareHead(looked));
   const only = $derived(searchParams.get('show') === 'all' ? 'all' : 'differences');
   const at = $derived(searchParams.get('at')?.toString());
   const path = $derived(readPath(at));
-  const live = $derived(head.data?.right.kind === 'look');
-  const sides = $derived({
-    left: nameOf(head.data?.left, 'backup'),
-    right: live || !head.data ? 'live' : nameOf(head.data.right, ''),
-  });
+  const compared = createCompared(() => ({ looked, path }));
+  const { head, shown } = compared;
+  const live = $derived(compared.live);
+  const sides = $derived(compared.sides);
   const rows = $derived(new Tree(looked, only));
-  const shown = createQuery(() => ({ ...bench(looked, path ?? []), enabled: path !== undefined }));
   const row = $derived.by(() => {
     const line = path && rows.line(rows.indexOf(path));
     return line && 'row' in line ? line.row : undefined;
@@ -70,10 +66,13 @@
   let trayPane = $state<TrayPane>();
   let treePane = $state<TreePane>();
 
+  let before: Tree | undefined;
   $effect(() => {
     const fresh = rows;
+    const open = before?.openedFor(fresh) ?? [];
+    before = fresh;
     fresh
-      .begin(() => (path === undefined ? go('next') : fresh.reveal(path)))
+      .begin(() => (path === undefined ? go('next') : fresh.reveal(path)), open)
       .catch((problem: Error) => (error = problem));
   });
 
