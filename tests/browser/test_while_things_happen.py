@@ -61,6 +61,40 @@ def test_a_look_takes_nothing_from_under_ones_hands(page: Page, other: Page, dem
     expect(note).to_have_value("before the valves are changed")
     expect(inside).to_be_visible()
     page.keyboard.press("Escape")
+    expect(note).to_have_count(0)
+    page.keyboard.press("r")
+    rules = page.get_by_label("Attributes")
+    rules.fill("text")
+    _look(page, other)
+    expect(rules).to_have_value("text")
+
+
+def test_a_tree_stays_where_somebody_has_scrolled_to(page: Page, demo: Demo) -> None:
+    page.goto(f'{demo.url}/sort/1?at=["ou=keepers"]&show=all')
+    tree = page.get_by_role("tree")
+    tree.get_by_role("button", name="open keepers").click()
+    expect(tree.get_by_role("treeitem").nth(20)).to_be_visible()
+    tree.hover()
+    page.mouse.wheel(0, 2400)
+    other = tree.get_by_role("button", name="open volunteers")
+    expect(other).to_be_visible()
+    before = tree.evaluate("one => one.scrollTop")
+    other.click()
+    expect(tree.get_by_role("button", name="close volunteers")).to_be_visible()
+    page.wait_for_timeout(300)
+    assert tree.evaluate("one => one.scrollTop") == before > 1000
+
+
+def test_what_is_written_on_watch_is_left_alone(page: Page, other: Page) -> None:
+    lane = page.get_by_role("article", name="Gateway")
+    lane.get_by_role("button", name="what matters").click()
+    tags = page.get_by_role("dialog").get_by_label("Tags")
+    tags.fill("doors")
+    with page.expect_response(re.compile(r"/api/v1/systems$")):
+        other.keyboard.press("l")
+        expect(other.get_by_text("Live has been looked at.")).to_be_visible()
+    page.wait_for_timeout(300)
+    expect(tags).to_have_value("doors")
 
 
 def test_a_backup_takes_no_place_of_its_own_accord(page: Page, other: Page, demo: Demo) -> None:

@@ -100,9 +100,12 @@ export class Tree {
     if (!this.places.has(key) || row.state !== 'extra') this.places.set(key, number);
   }
 
-  /** Lists what is open, for the tree of a later look at the same; for any other, nothing. */
-  openedFor(later: Tree): Path[] {
-    if (!differByLook([this.looked, this.only], [later.looked, later.only])) return [];
+  /** Tells whether another tree shows the same, at most of a later look. */
+  showsSameAs(other: Tree): boolean {
+    return differByLook([this.looked, this.only], [other.looked, other.only]);
+  }
+
+  opened(): Path[] {
     return [...this.branches.values()].map((b) => b.path).filter((path) => this.isOpen(path));
   }
 

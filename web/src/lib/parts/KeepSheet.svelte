@@ -4,6 +4,7 @@
   import { expected } from '$lib/api/practice';
   import type { AskedFor } from '$lib/model/asked';
   import { createDoing } from '$lib/model/doing.svelte';
+  import { whenOpened } from '$lib/model/opening.svelte';
   import { plainName, type Path } from '$lib/model/paths';
   import Expectation from './Expectation.svelte';
   import Sheet from './Sheet.svelte';
@@ -24,12 +25,14 @@
   const ahead = createQuery(() => ({ ...expected(system.id, at), enabled: open }));
   const what = $derived(at.length ? plainName(at.at(-1)!) : `all of ${system.name}`);
 
-  $effect(() => {
-    if (!open) return;
-    note = 'before: ';
-    pinned = false;
-    doing.clear();
-  });
+  whenOpened(
+    () => open,
+    () => {
+      note = 'before: ';
+      pinned = false;
+      doing.clear();
+    },
+  );
 
   function keep(event: SubmitEvent): void {
     event.preventDefault();

@@ -3,6 +3,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { kinds, saveKeeping, type AskKeeping } from '$lib/api/practice';
   import { createDoing } from '$lib/model/doing.svelte';
+  import { whenOpened } from '$lib/model/opening.svelte';
   import { bytes } from '$lib/model/time';
   import Sheet from '$lib/parts/Sheet.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
@@ -22,14 +23,16 @@
   let remind = $state(2);
   let verify = $state(7);
   const doing = createDoing();
-  $effect(() => {
-    if (!open) return;
-    out = [...(keeping.choice.kinds_out ?? [])];
-    places = (keeping.choice.places ?? []).join('\n');
-    placesOut = (keeping.choice.places_out ?? []).join('\n');
-    remind = keeping.remind_days;
-    verify = keeping.verify_days;
-  });
+  whenOpened(
+    () => open,
+    () => {
+      out = [...(keeping.choice.kinds_out ?? [])];
+      places = (keeping.choice.places ?? []).join('\n');
+      placesOut = (keeping.choice.places_out ?? []).join('\n');
+      remind = keeping.remind_days;
+      verify = keeping.verify_days;
+    },
+  );
   const lines = (text: string): string[] =>
     text
       .split('\n')

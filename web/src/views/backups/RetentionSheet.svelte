@@ -4,6 +4,7 @@
   import { retentionAhead, saveRetention } from '$lib/api/practice';
   import { count } from '$lib/model/differences';
   import { createDoing } from '$lib/model/doing.svelte';
+  import { whenOpened } from '$lib/model/opening.svelte';
   import { asWords, SPANS } from '$lib/model/policy';
   import { rested } from '$lib/model/rested.svelte';
   import { ago, bytes } from '$lib/model/time';
@@ -22,9 +23,10 @@
 
   let policy = $state<Policy>({ zone: 'UTC' });
   const doing = createDoing();
-  $effect(() => {
-    if (open && kept) policy = { ...kept.policy };
-  });
+  whenOpened(
+    () => open && kept !== undefined,
+    () => (policy = { ...kept!.policy }),
+  );
   const REST = 250;
   const typed = rested(() => ({ ...policy }), REST);
   const ahead = createQuery(() => ({ ...retentionAhead(system.id, typed.current), enabled: open }));

@@ -5,6 +5,7 @@
   import { type Looked } from '$lib/api/comparing';
   import { saveRules } from '$lib/api/queries';
   import { setParameter } from '$lib/model/looked.svelte';
+  import { whenOpened } from '$lib/model/opening.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import RulesHide from './RulesHide.svelte';
 
@@ -26,15 +27,17 @@
   let alike = $state(0);
   let error = $state<Error>();
 
-  $effect(() => {
-    if (!open) return;
-    draft = { ...rules };
-    comments = (rules.comments ?? []).join('\n');
-    attributes = (rules.attributes ?? []).join('\n');
-    paths = (rules.paths ?? []).join('\n');
-    alike = Math.round(likeness * 100);
-    error = undefined;
-  });
+  whenOpened(
+    () => open,
+    () => {
+      draft = { ...rules };
+      comments = (rules.comments ?? []).join('\n');
+      attributes = (rules.attributes ?? []).join('\n');
+      paths = (rules.paths ?? []).join('\n');
+      alike = Math.round(likeness * 100);
+      error = undefined;
+    },
+  );
 
   const listed = (text: string): string[] =>
     text

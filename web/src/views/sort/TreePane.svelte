@@ -56,11 +56,15 @@
   const isRow = (line: Line | undefined): line is { row: Row; open: boolean } =>
     line !== undefined && 'row' in line;
 
-  // The row that is shown on the bench is also where the keyboard is, and is kept in sight.
+  // The row that is shown on the bench is also where the keyboard is, and is brought into sight
+  // where it has come or moved; what else comes in takes nobody back from where they scrolled to.
+  let seen = '';
   $effect(() => {
     if (path === undefined) return;
     const at = tree.indexOf(path);
-    if (at >= 0) {
+    const place = `${at} ${keyOf(path)}`;
+    if (at >= 0 && place !== seen) {
+      seen = place;
       focused = at;
       // the tree may just have got its lines, and has no height to scroll through before they are drawn
       void tick().then(() => $virtual.scrollToIndex(at, { align: 'auto' }));

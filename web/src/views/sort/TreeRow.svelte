@@ -53,9 +53,9 @@
           ? `${row.state}, or moved?`
           : row.state,
   );
-  // the values stand there only where they leave room for the name
-  const letters = $derived(name.length + 2 * row.depth + (row.brief?.join('').length ?? 0));
-  const fits = $derived(letters + 6 <= room);
+  // what stands beside the name does so only where it leaves room for it
+  const fit = (beside: string): boolean => name.length + 2 * row.depth + beside.length + 6 <= room;
+  const fits = $derived(fit(row.brief?.join('') ?? ''));
   const WIDEST = 46;
   const bars = $derived.by(() => {
     const sum = total(row.tally);
@@ -128,7 +128,7 @@
         <i class="block h-1.5" style:width="{width}px" style:background={hue[state]}></i>
       {/each}
     </span>
-  {:else}
+  {:else if fit(row.kind_label)}
     <span class="text-sm text-ink-3">{row.kind_label}</span>
   {/if}
 </div>

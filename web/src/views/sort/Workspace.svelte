@@ -13,7 +13,7 @@
   import { createCompared } from '$lib/model/compared.svelte';
   import { readPath, samePath, type Path } from '$lib/model/paths';
   import { Picks } from '$lib/model/picks.svelte';
-  import { Tree } from '$lib/model/tree.svelte';
+  import { createShownTree } from '$lib/model/shown_tree.svelte';
   import KeepSheet from '$lib/parts/KeepSheet.svelte';
   import KeyHints from '$lib/parts/KeyHints.svelte';
   import Title from '$lib/parts/Title.svelte';
@@ -46,7 +46,12 @@
   const { head, shown } = compared;
   const live = $derived(compared.live);
   const sides = $derived(compared.sides);
-  const rows = $derived(new Tree(looked, only));
+  const tree = createShownTree(
+    () => ({ looked, only }),
+    (fresh) => (path === undefined ? go('next', fresh) : fresh.reveal(path)),
+    (problem) => (error = problem),
+  );
+  const rows = $derived(tree.current);
   const row = $derived.by(() => {
     const line = path && rows.line(rows.indexOf(path));
     return line && 'row' in line ? line.row : undefined;
@@ -65,16 +70,6 @@
   let benchSection = $state<HTMLElement>();
   let trayPane = $state<TrayPane>();
   let treePane = $state<TreePane>();
-
-  let before: Tree | undefined;
-  $effect(() => {
-    const fresh = rows;
-    const open = before?.openedFor(fresh) ?? [];
-    before = fresh;
-    fresh
-      .begin(() => (path === undefined ? go('next') : fresh.reveal(path)), open)
-      .catch((problem: Error) => (error = problem));
-  });
 
   // Who goes to the bench goes to what it will show, which may still be on its way; what can be
   // picked there is known with the head.
@@ -95,11 +90,11 @@
     if (backup !== left) searchParams.set('left', String(backup));
   }
 
-  async function go(way: 'next' | 'previous'): Promise<void> {
+  async function go(way: 'next' | 'previous', tree = rows): Promise<void> {
     const from = path;
     const found = await queryClient.fetchQuery(neighbour(looked, from ?? [], way));
     if (!found) return;
-    await rows.reveal(found);
+    await tree.reveal(found);
     // who chose something else in the meantime is not taken away from it
     if (path === from) choose(found);
   }

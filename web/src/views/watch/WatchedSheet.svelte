@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { System } from '$lib/api/client';
   import { saveWatched } from '$lib/api/queries';
+  import { whenOpened } from '$lib/model/opening.svelte';
   import Sheet from '$lib/parts/Sheet.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
 
@@ -12,13 +13,15 @@
   let minor = $state('');
   let error = $state<Error>();
 
-  $effect(() => {
-    if (!open) return;
-    tags = system.tags.join(', ');
-    urgent = system.urgent.join('\n');
-    minor = system.minor.join('\n');
-    error = undefined;
-  });
+  whenOpened(
+    () => open,
+    () => {
+      tags = system.tags.join(', ');
+      urgent = system.urgent.join('\n');
+      minor = system.minor.join('\n');
+      error = undefined;
+    },
+  );
 
   const parts = (text: string, by: string): string[] =>
     text
