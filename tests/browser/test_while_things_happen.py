@@ -108,6 +108,14 @@ def test_a_backup_takes_no_place_of_its_own_accord(page: Page, other: Page, demo
     page.get_by_role("treeitem", name="everything").click()
     page.get_by_role("treeitem", name="chrony.conf").click()
     expect(heading).to_contain_text("other values")
+    # nor is it said of another system that it is kept
+    other.goto(f"{demo.url}/backups/6")
+    other.get_by_role("button", name="Back up now").click()
+    expect(other.get_by_text("The system is kept.")).to_be_visible()
+    other.keyboard.press("g")
+    other.keyboard.type("gateway\n")
+    expect(other.get_by_role("heading", name="Backups of Gateway")).to_be_visible()
+    expect(other.get_by_text("The system is kept.")).to_have_count(0)
     # who arrives now arrives at the newest
     chosen = _number(page.url, "left")
     page.get_by_role("link", name="Watch").click()

@@ -14,7 +14,8 @@ export function listen(): () => void {
   source.onmessage = (event) => {
     const told = JSON.parse(event.data as string) as { kind: string; id: number; system: number };
     if (told.kind === 'journal' || told.kind === 'run') {
-      void askAgain(queryClient, ['run', told.id]);
+      // the beginning and the end of a run concern the one that it takes back too
+      void askAgain(queryClient, told.kind === 'run' ? ['run'] : ['run', told.id]);
       void askAgain(queryClient, ['runs']);
     }
     // a step changes nothing of what is told of its system; the end of its run does

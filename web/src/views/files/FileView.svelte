@@ -39,9 +39,9 @@
         </div>
         <FileFacts file={found.data} />
         {#if error}<Trouble {error} />{/if}
-        <Targets file={found.data} />
+        {#key found.data.id}<Targets file={found.data} />{/key}
       </header>
-      <Browser file={found.data} />
+      {#key found.data.id}<Browser file={found.data} />{/key}
     {/if}
   </main>
   <KeyHints keys={[]} note="What stands here is the file's; nothing live stands behind it." />

@@ -19,8 +19,9 @@
 
   let picked = $state<number>();
   let error = $state<Error>();
-  /** Steps that are to be taken back, and no others. */
-  let chosen = $state<number[]>([]);
+  /** Steps that are to be taken back, and no others; another may have taken some back since. */
+  let marked = $state<number[]>([]);
+  const chosen = $derived(marked.filter((number) => !run.taken_back.includes(number)));
   const finished = $derived(run.state === 'finished');
   const current = $derived(run.lines.find((l) => l.state === 'in doubt' || l.state === 'waiting'));
   const trouble = $derived(
@@ -168,7 +169,7 @@
                   aria-label="Undo step {one.number}"
                   title="To undo only some steps, choose them"
                   value={one.number}
-                  bind:group={chosen}
+                  bind:group={marked}
                 />
               {/if}
             {/if}

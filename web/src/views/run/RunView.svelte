@@ -14,7 +14,7 @@
 </script>
 
 {#if shown.data}
-  <RunPane run={shown.data} />
+  {#key shown.data.id}<RunPane run={shown.data} />{/key}
 {:else if shown.error}
   <div class="p-6"><Trouble error={shown.error} /></div>
 {:else}
