@@ -34,6 +34,7 @@ export class Tree {
   private page = 1;
   private branches = new Map<string, Branch>();
   private open = new Set<string>();
+  private byHand = new Map<string, Path>();
   private asked = new Map<string, Promise<void>>();
   private version = $state(0);
   /** Nothing is drawn before all that is first shown is there: no row moves under a pointer. */
@@ -105,8 +106,9 @@ export class Tree {
     return differByLook([this.looked, this.only], [other.looked, other.only]);
   }
 
+  /** Lists what somebody has opened: what is open because something differs in it is found anew. */
   opened(): Path[] {
-    return [...this.branches.values()].map((b) => b.path).filter((path) => this.isOpen(path));
+    return [...this.byHand.values()];
   }
 
   isOpen(path: Path): boolean {
@@ -116,11 +118,13 @@ export class Tree {
   async show(path: Path): Promise<void> {
     if (!this.branches.has(keyOf(path))) await this.fetch(path, { start: 0 });
     this.open.add(keyOf(path));
+    this.byHand.set(keyOf(path), path);
     this.version += 1;
   }
 
   hide(path: Path): void {
     this.open.delete(keyOf(path));
+    this.byHand.delete(keyOf(path));
     this.version += 1;
   }
 

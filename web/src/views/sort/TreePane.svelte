@@ -63,7 +63,7 @@
     if (path === undefined) return;
     const at = tree.indexOf(path);
     const place = `${at} ${keyOf(path)}`;
-    if (at >= 0 && place !== seen) {
+    if (at >= 0 && at < tree.count && place !== seen) {
       seen = place;
       focused = at;
       // the tree may just have got its lines, and has no height to scroll through before they are drawn
