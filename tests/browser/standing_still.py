@@ -12,7 +12,8 @@ from demo.started import Demo
 @contextmanager
 def worker_stands_still(demo: Demo) -> Iterator[None]:
     """Stop the processes of the demo's worker for the time of a block."""
-    found = [number for number in map(int, _numbers()) if _is_worker(number, demo.state)]
+    numbers = [int(name) for name in os.listdir("/proc") if name.isdigit()]
+    found = [number for number in numbers if _is_worker(number, demo.state)]
     assert found, "the demo has no worker"
     for number in found:
         os.kill(number, signal.SIGSTOP)
@@ -21,10 +22,6 @@ def worker_stands_still(demo: Demo) -> Iterator[None]:
     finally:
         for number in found:
             os.kill(number, signal.SIGCONT)
-
-
-def _numbers() -> list[str]:
-    return [name for name in os.listdir("/proc") if name.isdigit()]
 
 
 def _is_worker(number: int, state: Path) -> bool:

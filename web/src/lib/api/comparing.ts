@@ -28,8 +28,8 @@ export function termsOf({ left, right, rules, alike, accepted, hangs }: Looked):
 // Two records never change, so what was compared once stays right.
 export const forever = { staleTime: Infinity, gcTime: 10 * 60_000 };
 
-/** Tells whether two keys ask for the same, of live as it was looked at now or earlier. */
-export const differByLook = (one: readonly unknown[], other: readonly unknown[]): boolean => {
+/** Tells whether two keys ask for the same, but perhaps of another look at live. */
+export const sameButForLook = (one: readonly unknown[], other: readonly unknown[]): boolean => {
   const withoutLook = (key: readonly unknown[]): string =>
     JSON.stringify(key, (name, value: unknown) => (name === 'right' ? undefined : value));
   return withoutLook(one) === withoutLook(other);
@@ -42,7 +42,7 @@ export const differByLook = (one: readonly unknown[], other: readonly unknown[])
 export const untilCompared =
   (queryKey: readonly unknown[]) =>
   <T>(before: T | undefined, query?: { queryKey: readonly unknown[] }): T | undefined =>
-    query && differByLook(query.queryKey, queryKey) ? before : undefined;
+    query && sameButForLook(query.queryKey, queryKey) ? before : undefined;
 
 export const compareHead = (looked: Looked) =>
   queryOptions({

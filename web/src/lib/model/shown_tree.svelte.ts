@@ -24,7 +24,7 @@ export function createShownTree(
   $effect(() => {
     const next = fresh;
     const before = untrack(() => shown);
-    const isLater = before !== next && before.showsSameAs(next);
+    const isLater = before.showsSameAs(next);
     if (!isLater) shown = next;
     next
       .begin(() => arrive(next), isLater ? before.opened() : [])

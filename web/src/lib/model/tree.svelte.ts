@@ -2,7 +2,7 @@
 /* eslint-disable svelte/prefer-svelte-reactivity */
 import type { Row } from '$lib/api/client';
 import { queryClient } from '$lib/api/cache';
-import { differByLook, level, outline, type Looked } from '$lib/api/comparing';
+import { level, outline, sameButForLook, type Looked } from '$lib/api/comparing';
 import { keyOf, type Path } from './paths';
 
 /** A line of the tree as it is drawn: a row, or a place where a row is still to be fetched. */
@@ -103,7 +103,7 @@ export class Tree {
 
   /** Tells whether another tree shows the same, at most of a later look. */
   showsSameAs(other: Tree): boolean {
-    return differByLook([this.looked, this.only], [other.looked, other.only]);
+    return sameButForLook([this.looked, this.only], [other.looked, other.only]);
   }
 
   /** Lists what somebody has opened: what is open because something differs in it is found anew. */
